@@ -1,3 +1,4 @@
+import { readFile } from "node:fs/promises";
 import { expect, test } from "../vale.js";
 
 test("a table that changes under its page is told of, refuses what no longer fits, and is mended by the proposal", async ({
@@ -122,6 +123,56 @@ test("a draft's first view says that it is looking for records, and never that t
   await expect(page.frameLocator("iframe").getByLabel("Name")).toBeVisible({ timeout: 30_000 });
   expect(await page.evaluate(() => "wasSaid" in window)).toBe(false);
   await page.getByRole("button", { name: "Discard draft" }).click();
+});
+
+test("a file for a page that has a draft is held against it, and takes its place where that is asked for; undo has it back", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("ines");
+  const choose = (text: string) =>
+    page
+      .locator("input[type=file]")
+      .first()
+      .setInputFiles({ name: "region.page.yaml", mimeType: "text/yaml", buffer: Buffer.from(text) });
+  const served = await readFile(new URL("../../demo/pages/region.page.yaml", import.meta.url), "utf8");
+  const [mine, theirs] = [
+    served.replace(/^title: .*$/m, 'title: "Mine {name}"'),
+    served.replace(/^title: .*$/m, 'title: "Theirs {name}"'),
+  ];
+  const over = page.getByRole("region", { name: "Import" });
+  await page.goto("/workbench/");
+  // What is served already makes no draft that differs in nothing.
+  await choose(served);
+  await expect(over).toContainText("The page region is served with the same text. Nothing was imported.");
+  await choose(mine);
+  await expect(page).toHaveURL(/\/pages\/region$/);
+  await expect(page.getByRole("status").filter({ hasText: "Draft" })).toBeVisible();
+  await page.goto("/workbench/");
+  await choose(mine);
+  await expect(over).toContainText("The draft of region has the same text. Nothing was imported.");
+  await choose(theirs);
+  await expect(over.getByRole("region", { name: "Changes to the draft" })).toHaveText(
+    /− title: "Mine \{name\}"\s*\+ title: "Theirs \{name\}"/,
+  );
+  await over.getByRole("button", { name: "Cancel" }).click();
+  await expect(over).toBeHidden();
+  await choose(theirs);
+  await over.getByRole("button", { name: "Replace draft" }).click();
+  await expect(page).toHaveURL(/\/pages\/region/);
+  const frame = page.frameLocator("iframe");
+  await expect(frame.getByRole("heading", { level: 1 })).toContainText("Theirs");
+  const saved = page.waitForResponse((response) => {
+    const request = response.request();
+    return request.method() === "PUT" && (request.postDataJSON() as { text: string }).text === mine;
+  });
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(frame.getByRole("heading", { level: 1 })).toContainText("Mine");
+  await saved;
+  // Once only, whatever is gone back to.
+  await page.reload();
+  await expect(frame.getByRole("heading", { level: 1 })).toContainText("Mine");
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
 });
 
 test("a file that can be no page file is told by its name, and nothing is taken in", async ({ signedIn }) => {

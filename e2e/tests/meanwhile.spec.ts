@@ -331,3 +331,44 @@ test("a role that is taken away takes its places with it, and what was typed sta
   await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
   await other.context().close();
 });
+
+test("a list on the Sheet follows what is saved elsewhere, and a trail that was looked at has what was done since", async ({
+  signedIn,
+  vale,
+  browser,
+}) => {
+  const page = await signedIn("ines");
+  await page.goto("/workbench/pages/river?key=3");
+  await page.getByRole("tab", { name: "List", exact: true }).click();
+  const listed = (called: string) => page.frameLocator('iframe[title*="list" i]').locator(`input[value="${called}"]`);
+  const [{ name }] = (await vale.rows("SELECT name FROM network.river WHERE id = 3")) as [{ name: string }];
+  await expect(listed(name)).toHaveCount(1);
+  const other = await inAnotherBrowser(browser, vale, "tamsin");
+  const save = async (to: string) => {
+    await other.goto("/rivers/3/edit");
+    await other.getByLabel("Name").fill(to);
+    await other.getByRole("button", { name: "Update" }).click();
+    await expect(other.getByText(`${to} is saved`).or(other.getByRole("status")).first()).toBeVisible();
+  };
+  await save("Followed Water");
+  await expect(listed("Followed Water")).toHaveCount(1);
+  await save(name);
+  await expect(listed(name)).toHaveCount(1);
+  await other.context().close();
+
+  const place = page.getByRole("navigation", { name: "Main" });
+  const trail = page.getByRole("region", { name: "Trail" });
+  const going = async (link: string) => place.getByRole("link", { name: link, exact: true }).click();
+  const discarded = trail.getByRole("row").filter({ hasText: "discarded the draft" });
+  await going("Trail");
+  await expect(trail).toBeVisible();
+  const before = await discarded.count();
+  await going("Pages");
+  await page.getByRole("link", { name: "Rivers", exact: true }).click();
+  await page.getByRole("button", { name: "Title and address" }).click();
+  await page.getByRole("textbox", { name: "Title", exact: true }).fill("Water {name}");
+  await page.getByRole("button", { name: "Discard draft" }).click();
+  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+  await going("Trail");
+  await expect(discarded).toHaveCount(before + 1);
+});

@@ -344,6 +344,37 @@ test.describe("the Sheet", () => {
     await context.close();
   });
 
+  test("what a record is called follows the draft, and what a condition says follows whose eyes it is seen through", async ({
+    signedIn,
+  }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "bulletin");
+    const record = page.getByRole("combobox", { name: "Record" });
+    await expect(record).toHaveValue(/^Bulletin /);
+    await page.getByRole("button", { name: "Title and address" }).click();
+    await page.getByRole("textbox", { name: "Title", exact: true }).fill("Notice {slug}");
+    await expect(record).toHaveValue(/^Notice /);
+    await page.getByRole("button", { name: "Undo" }).click();
+    await expect(record).toHaveValue(/^Bulletin /);
+
+    const step = page.getByRole("button", { name: /^Access/ }).first();
+    await step.click();
+    const canCreate = page
+      .locator("div")
+      .filter({ has: page.getByRole("textbox", { name: "Can create" }), hasText: "here" })
+      .last();
+    await expect(canCreate).toContainText("✓ true here");
+    const seenBy = page.getByRole("combobox", { name: "View as" });
+    await seenBy.selectOption({
+      label:
+        (await seenBy
+          .getByRole("option", { name: /hydrologist/ })
+          .first()
+          .textContent()) ?? "",
+    });
+    await expect(canCreate).toContainText("not true here");
+  });
+
   test("a file that changes on disk is told of and brought in", async ({ signedIn, vale }) => {
     const page = await signedIn("ines");
     await openSheet(page, "loan");

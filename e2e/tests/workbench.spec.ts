@@ -53,6 +53,45 @@ test("a request and a change appear in the workbench by themselves", async ({ si
   await context.close();
 });
 
+test("nothing moves in a live list while somebody points into it: what is new waits, and a selection comes at the foot", async ({
+  signedIn,
+  vale,
+  browser,
+}) => {
+  const page = await signedIn("ines");
+  await page.goto("/bulletins");
+  await page.goto("/workbench/requests");
+  const requests = page.getByRole("region", { name: "Requests", exact: true });
+  const first = requests.getByRole("checkbox").first();
+  await requests.getByRole("row").nth(2).hover();
+  const name = await first.getAttribute("aria-label");
+  const place = await first.boundingBox();
+
+  const context = await browser.newContext({ baseURL: vale.address });
+  const other = await context.newPage();
+  await other.goto("/sign-in?next=/stations/MV-014/edit");
+  await enterAs(other, vale, "hollis");
+  const waiting = page.getByRole("button", { name: /^Show \d+ new requests?$/ });
+  await expect(waiting).toBeVisible();
+  await first.check();
+  await expect(page.getByRole("status").filter({ hasText: "1 selected" })).toBeVisible();
+  expect([await first.getAttribute("aria-label"), await first.boundingBox(), await first.isChecked()]).toEqual([
+    name,
+    place,
+    true,
+  ]);
+  await waiting.click();
+  await expect(waiting).toBeHidden();
+  await expect(requests.getByRole("row", { name: /Hollis Brandt GET \/stations\/MV-014\/edit/ }).first()).toBeVisible();
+  await expect(page.getByText("1 selected")).toBeVisible();
+  // Nobody points into it now: what comes is shown by itself.
+  await page.mouse.move(5, 5);
+  await page.getByRole("link", { name: "Help" }).focus();
+  await other.goto("/stations/MV-015/edit");
+  await expect(requests.getByRole("row", { name: /MV-015/ }).first()).toBeVisible();
+  await context.close();
+});
+
 test("what happens is heard again after an answer of something in between, as of a proxy without its server", async ({
   signedIn,
 }) => {

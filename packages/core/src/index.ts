@@ -99,7 +99,7 @@ export { takesFiles } from "./page/files.js";
 export * from "./page/index.js";
 export { pageJsonSchema } from "./page/json-schema.js";
 export { backName, reasonName, withPrefix } from "./page/names.js";
-export { mostOfPageFile } from "./page/page-file-limit.js";
+export { mostOfPageFile, pageFileTooLong } from "./page/page-file-limit.js";
 export { reviewRelated } from "./page/related.js";
 export { looksSecret } from "./page/sensitive.js";
 export { keyIn, keyShape, namesIn, valuesIn } from "./postgres/answered.js";

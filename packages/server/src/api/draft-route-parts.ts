@@ -1,5 +1,4 @@
-import { recordOf } from "@loyal-quill/core";
-import { mostOfPageFile, pageFileTooLong } from "@loyal-quill/core/page/page-file-limit";
+import { mostOfPageFile, pageFileTooLong, recordOf } from "@loyal-quill/core";
 import type { Request, Response } from "express";
 import * as v from "valibot";
 import { nameForm } from "../drafts/desk.js";

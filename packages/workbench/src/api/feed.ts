@@ -2,6 +2,7 @@ import type { FeedEvent } from "@loyal-quill/server/api";
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { api, ask } from "./client.js";
+import { AskingAnew } from "./made-of.js";
 import { lookWhetherOutdated } from "./outdated.js";
 
 type DraftListener = (event: (FeedEvent & { kind: "draft" }) | null) => void;
@@ -13,35 +14,27 @@ export function onDraft(listener: DraftListener): () => void {
   return () => void draftListeners.delete(listener);
 }
 
-/** What an event makes stale: asked for anew where it is on screen. */
-function refresh(queries: QueryClient, event: FeedEvent): void {
-  const stale = (...key: string[]) => void queries.invalidateQueries({ queryKey: key });
-  if (event.kind === "request" || event.kind === "pages" || event.kind === "draft") stale("pages");
-  if (event.kind === "draft") {
-    stale("database");
-    for (const listener of draftListeners) listener(event);
-    return;
+/** What an event has changed: what is made of that is asked for anew, where it is on screen. */
+function hear(event: FeedEvent, queries: QueryClient, asking: AskingAnew): void {
+  switch (event.kind) {
+    case "request":
+      if (event.request.outcome === "saved") asking.changed("requests", "rows");
+      else asking.changed("requests");
+      return;
+    case "pages":
+      asking.changed("files");
+      for (const listener of draftListeners) listener(null);
+      return;
+    case "draft":
+      asking.changed("drafts");
+      for (const listener of draftListeners) listener(event);
+      return;
+    case "verification":
+      void queries.invalidateQueries({ queryKey: [event.kind] });
+      return;
+    default:
+      void queries.invalidateQueries({ queryKey: [event.kind, event.page] });
   }
-  if (event.kind === "census" || event.kind === "rehearsal" || event.kind === "replay") {
-    stale(event.kind, event.page);
-    return;
-  }
-  if (event.kind === "verification") {
-    stale("verification");
-    return;
-  }
-  if (event.kind === "pages") {
-    stale("trial");
-    stale("versions");
-    stale("database");
-    for (const listener of draftListeners) listener(null);
-    return;
-  }
-  stale("requests");
-  if (event.request.outcome !== "saved") return;
-  stale("changes");
-  stale("trial");
-  stale("records");
 }
 
 /** After an answer that is no feed it is asked for again so much later, in milliseconds. */
@@ -55,6 +48,7 @@ export function useFeed(): boolean {
     let source: EventSource | undefined;
     let timer: ReturnType<typeof setTimeout> | undefined;
     let wasAway = false;
+    const asking = new AskingAnew(queries);
     const follow = (): void => {
       const followed = new EventSource(`${api}/feed`);
       source = followed;
@@ -77,11 +71,13 @@ export function useFeed(): boolean {
         // Which of the two it was, an EventSource does not tell.
         void ask("/session").catch(() => {});
       };
-      followed.onmessage = (message: MessageEvent<string>) => refresh(queries, JSON.parse(message.data) as FeedEvent);
+      followed.onmessage = (message: MessageEvent<string>) =>
+        hear(JSON.parse(message.data) as FeedEvent, queries, asking);
     };
     follow();
     return () => {
       clearTimeout(timer);
+      asking.end();
       source?.close();
     };
   }, [queries]);

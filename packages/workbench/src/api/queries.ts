@@ -30,12 +30,16 @@ import type {
 import { keepPreviousData, replaceEqualDeep, useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useRef, useSyncExternalStore } from "react";
 import { ask, keepSession, signedOut } from "./client.js";
+import { madeOf } from "./made-of.js";
 import { outdated } from "./outdated.js";
 
 const search = (values: Readonly<Record<string, string | undefined>>): string =>
   new URLSearchParams(
     Object.entries(values).filter((entry): entry is [string, string] => Boolean(entry[1])),
   ).toString();
+
+/** For what changes without a word of the live feed: whoever goes there asks for it. */
+const unheard = { staleTime: 0 };
 
 export const useSession = () =>
   useQuery({
@@ -46,6 +50,7 @@ export const useSession = () =>
       return session;
     },
     staleTime: Number.POSITIVE_INFINITY,
+    ...madeOf("people"),
   });
 
 /** Whether the session has ended. */
@@ -63,16 +68,26 @@ export const usePageFile = () =>
   });
 
 export const usePages = () =>
-  useQuery({ queryKey: ["pages"], queryFn: ({ signal }) => ask<PageSummary[]>("/pages", { signal }) });
+  useQuery({
+    queryKey: ["pages"],
+    queryFn: ({ signal }) => ask<PageSummary[]>("/pages", { signal }),
+    ...madeOf("requests", "files", "drafts"),
+  });
 
 export const useAccounts = () =>
-  useQuery({ queryKey: ["accounts"], queryFn: ({ signal }) => ask<AccountSummary[]>("/accounts", { signal }) });
+  useQuery({
+    queryKey: ["accounts"],
+    queryFn: ({ signal }) => ask<AccountSummary[]>("/accounts", { signal }),
+    ...madeOf("people"),
+    ...unheard,
+  });
 
 /** The newest recorded requests, of one page or operation where named. */
 export const useRequests = (of: { page?: string; operation?: string } = {}) =>
   useQuery({
     queryKey: ["requests", of],
     queryFn: ({ signal }) => ask<RecordedRequest[]>(`/requests/newest?${search(of)}`, { signal }),
+    ...madeOf("requests"),
   });
 
 /** What of the kept requests is shown. */
@@ -88,6 +103,7 @@ export const useToldRequests = (filter: RequestFilter) =>
       ask<RequestsAnswer>(`/requests?${search({ ...filter, before: pageParam || undefined })}`, { signal }),
     initialPageParam: "",
     getNextPageParam: (last) => (last.more ? last.requests.at(-1)?.number : undefined),
+    ...madeOf("requests"),
     placeholderData: keepPreviousData,
   });
 
@@ -95,6 +111,7 @@ export const useRequestSums = (filter: RequestFilter) =>
   useQuery({
     queryKey: ["requests", "sums", filter],
     queryFn: ({ signal }) => ask<RequestSums>(`/requests/sums?${search(filter)}`, { signal }),
+    ...madeOf("requests"),
     placeholderData: keepPreviousData,
   });
 
@@ -141,12 +158,15 @@ export const useRequest = (id: string | undefined) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export const useRecords = (page: string, text: string) =>
+/** Records of a page whose key or title contains a text. @param kept the page's text as the server has it: it finds and names them by that */
+export const useRecords = (page: string, kept: string, text: string) =>
   useQuery({
-    queryKey: ["records", page, text],
+    queryKey: ["records", page, kept, text],
     queryFn: ({ signal }) =>
       ask<RecordChoice[]>(`/pages/${encodeURIComponent(page)}/records?${search({ q: text })}`, { signal }),
     placeholderData: keepPreviousData,
+    gcTime: 5000,
+    ...madeOf("rows", "files"),
   });
 
 /** What a record is tried with: which one, as whom, and what its form sends. */
@@ -176,6 +196,7 @@ export function useTrial(page: string, text: string | undefined, trying: Trying)
     structuralSharing: false,
     placeholderData: keepPreviousData,
     gcTime: 5000,
+    ...madeOf("rows", "files", "people"),
   });
 }
 
@@ -195,6 +216,7 @@ export const useListTrial = (
       }),
     placeholderData: keepPreviousData,
     gcTime: 5000,
+    ...madeOf("rows", "files", "people"),
   });
 
 /** The page that a text comes to as plain code. */
@@ -204,39 +226,57 @@ export const useCode = (page: string, text: string) =>
     queryFn: ({ signal }) =>
       ask<CodeAnswer | null>(`/drafts/${encodeURIComponent(page)}/code`, { method: "POST", body: { text }, signal }),
     gcTime: 5000,
+    ...madeOf("files"),
   });
 
 export const useVersions = (page: string) =>
   useQuery({
     queryKey: ["versions", page],
     queryFn: ({ signal }) => ask<VersionAnswer[]>(`/drafts/${encodeURIComponent(page)}/versions`, { signal }),
+    ...madeOf("files", "drafts"),
   });
 
 /** The first record that somebody sees; null where they see none. An empty list where the page has errors. */
-export const useFirstRecord = (page: string, as: string | undefined) =>
+export const useFirstRecord = (page: string, kept: string, as: string | undefined) =>
   useQuery({
-    queryKey: ["records", page, "first", as],
+    queryKey: ["first", page, kept, as],
     queryFn: ({ signal }) =>
       ask<readonly string[] | null>(`/pages/${encodeURIComponent(page)}/first?${search({ as })}`, { signal }),
+    // Of the text before, as long as it is looked for through the same eyes.
+    placeholderData: (last, query) => (query?.queryKey[3] === as ? last : undefined),
+    gcTime: 5000,
+    ...madeOf("rows", "files", "people"),
   });
 
-export const useExtremes = (page: string) =>
+export const useExtremes = (page: string, kept: string) =>
   useQuery({
-    queryKey: ["records", page, "extremes"],
+    queryKey: ["extremes", page, kept],
     queryFn: ({ signal }) => ask<RecordChoice[]>(`/pages/${encodeURIComponent(page)}/extremes`, { signal }),
+    placeholderData: keepPreviousData,
+    gcTime: 5000,
+    ...madeOf("rows", "files"),
   });
 
 /** All databases, their connections tested. */
 export const useDatabases = () =>
-  useQuery({ queryKey: ["databases"], queryFn: ({ signal }) => ask<ConnectionAnswer[]>("/databases", { signal }) });
+  useQuery({
+    queryKey: ["databases"],
+    queryFn: ({ signal }) => ask<ConnectionAnswer[]>("/databases", { signal }),
+    ...unheard,
+  });
 
 export const useDatabase = () =>
-  useQuery({ queryKey: ["database"], queryFn: ({ signal }) => ask<DatabaseAnswer>("/database", { signal }) });
+  useQuery({
+    queryKey: ["database"],
+    queryFn: ({ signal }) => ask<DatabaseAnswer>("/database", { signal }),
+    ...madeOf("files", "drafts"),
+  });
 
 export const useTable = (table: string) =>
   useQuery({
     queryKey: ["database", table],
     queryFn: ({ signal }) => ask<TableAnswer>(`/database/${encodeURIComponent(table)}`, { signal }),
+    ...madeOf("files", "drafts"),
   });
 
 /** For whom publishing changes what they may do. */
@@ -245,15 +285,23 @@ export const useEffects = (page: string, revision: number) =>
     queryKey: ["effects", page, revision],
     queryFn: ({ signal }) => ask<EffectAnswer[]>(`/drafts/${encodeURIComponent(page)}/effects`, { signal }),
     gcTime: 0,
+    ...madeOf("files", "people"),
   });
 
 export const usePeople = () =>
-  useQuery({ queryKey: ["people"], queryFn: ({ signal }) => ask<PersonAnswer[]>("/people", { signal }) });
+  useQuery({
+    queryKey: ["people"],
+    queryFn: ({ signal }) => ask<PersonAnswer[]>("/people", { signal }),
+    ...madeOf("people"),
+    ...unheard,
+  });
 
 export const useMay = (id: string) =>
   useQuery({
     queryKey: ["may", id],
     queryFn: ({ signal }) => ask<MayAnswer[]>(`/people/${encodeURIComponent(id)}/may`, { signal }),
+    ...madeOf("people", "files"),
+    ...unheard,
   });
 
 /** What the stored rows say of a page's text: asked a moment after it has come to rest. */
@@ -268,6 +316,8 @@ export const useRowReview = (page: string, text: string) =>
     // What was found stays until it is known what is found now: it would only jump.
     placeholderData: keepPreviousData,
     gcTime: 5000,
+    // Of the rows as well, but to look at all of them after each save is too much.
+    ...madeOf("files"),
   });
 
 export const useCensus = (page: string) =>
@@ -306,6 +356,7 @@ export const useTrail = (filter: TrailFilter) =>
     initialPageParam: "",
     getNextPageParam: (last) => (last.more ? last.entries.at(-1)?.id : undefined),
     placeholderData: keepPreviousData,
+    ...unheard,
   });
 
 export const useChanges = (filter: ChangeFilter) =>
@@ -316,6 +367,8 @@ export const useChanges = (filter: ChangeFilter) =>
     initialPageParam: "",
     getNextPageParam: (last) => last.before ?? undefined,
     placeholderData: keepPreviousData,
+    ...madeOf("rows"),
+    ...unheard,
   });
 
 /** The query of a search in the change log. */
@@ -326,6 +379,8 @@ export const useRecordChanges = (table: string, key: string, entry: string) =>
   useQuery({
     queryKey: ["changes", "record", table, key, entry],
     queryFn: ({ signal }) => ask<RecordChangesAnswer>(`/changes/record?${search({ table, key, entry })}`, { signal }),
+    ...madeOf("rows"),
+    ...unheard,
   });
 
 /** How the log was last found; asked again each second while it is verified. */

@@ -10,10 +10,12 @@ import { figure } from "../parts/figures.js";
 import { Heard } from "../parts/heard.js";
 import { Small } from "../parts/inputs.js";
 import { ZoneChoice } from "../parts/moment.js";
-import { Selected } from "../parts/selecting.js";
+import { Doings, Foot } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
+import { Scroll } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
+import { useHeld } from "../parts/use-held.js";
 import { ChangePlaces } from "./change-places.js";
 import { ChangesTable } from "./changes-table.js";
 import { MomentField } from "./moment-field.js";
@@ -117,6 +119,7 @@ export default function ChangesRoute() {
   useDocumentTitle("Changes");
   const parts = changes.data?.pages ?? [];
   const all: readonly ChangeAnswer[] = parts.flatMap((part) => part.changes);
+  const held = useHeld(all);
   const people = parts[0]?.people ?? [];
   const person = people.find(({ id }) => id === filter.person)?.name;
   /** All that matches, as far as it can be put back at once. */
@@ -138,17 +141,8 @@ export default function ChangesRoute() {
         <ChangePlaces />
       </Heading>
       <ChangeFilters filter={filter} set={set} changes={all} people={people} />
-      {chosen.size > 0 && (
-        <Selected role="status">
-          <span>{figure(chosen.size)} selected</span>
-          <QuietButton onClick={() => setAsked({ entries: [...chosen] })}>Put back…</QuietButton>
-          <Small type="button" onClick={() => setChosen(new Set())}>
-            Clear selection
-          </Small>
-        </Selected>
-      )}
-      {chosen.size === 0 && filter.request && (
-        <Selected>
+      {filter.request && (
+        <Doings>
           <span>Saved at once, by one request</span>
           {all.some(({ canPutBack }) => canPutBack) && (
             <QuietButton onClick={() => void putBackAll()}>Put back all of these changes…</QuietButton>
@@ -156,19 +150,15 @@ export default function ChangesRoute() {
           <Small type="button" onClick={() => set("request", "")}>
             Show all changes
           </Small>
-        </Selected>
+        </Doings>
       )}
-      {chosen.size === 0 &&
-        !filter.request &&
-        filter.person &&
-        filter.from &&
-        all.some(({ canPutBack }) => canPutBack) && (
-          <Selected>
-            <QuietButton onClick={() => void putBackAll()}>
-              Put back all of these changes by {person ?? filter.person}…
-            </QuietButton>
-          </Selected>
-        )}
+      {!filter.request && filter.person && filter.from && all.some(({ canPutBack }) => canPutBack) && (
+        <Doings>
+          <QuietButton onClick={() => void putBackAll()}>
+            Put back all of these changes by {person ?? filter.person}…
+          </QuietButton>
+        </Doings>
+      )}
       {failed && <Failed error={failed} again={() => void putBackAll()} />}
       {asked && (
         <PutBack
@@ -195,19 +185,35 @@ export default function ChangesRoute() {
         </Empty>
       )}
       {all.length > 0 && (
-        <ChangesTable
-          changes={all}
-          chosen={chosen}
-          onChoose={(id, isChosen) =>
-            setChosen((before) => {
-              const after = new Set(before);
-              if (isChosen) after.add(id);
-              else after.delete(id);
-              return after;
-            })
-          }
-        />
+        <Scroll aria-label="Changes" {...held.within}>
+          <ChangesTable
+            changes={held.shown}
+            chosen={chosen}
+            onChoose={(id, isChosen) =>
+              setChosen((before) => {
+                const after = new Set(before);
+                if (isChosen) after.add(id);
+                else after.delete(id);
+                return after;
+              })
+            }
+          />
+        </Scroll>
       )}
+      <Foot
+        fresh={held.fresh > 0 ? `Show ${figure(held.fresh)} new ${held.fresh === 1 ? "change" : "changes"}` : null}
+        show={held.show}
+      >
+        {chosen.size > 0 && (
+          <>
+            <span>{figure(chosen.size)} selected</span>
+            <QuietButton onClick={() => setAsked({ entries: [...chosen] })}>Put back…</QuietButton>
+            <Small type="button" onClick={() => setChosen(new Set())}>
+              Clear selection
+            </Small>
+          </>
+        )}
+      </Foot>
       {changes.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
           {parts.at(-1)?.searchedAll === false && <>Older entries have not been searched yet. </>}

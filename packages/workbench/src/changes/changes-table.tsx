@@ -4,7 +4,7 @@ import { styled } from "styled-components";
 import { Mark } from "../parts/mark.js";
 import { byDay, Moment } from "../parts/moment.js";
 import { Tick } from "../parts/selecting.js";
-import { Head, Scroll, Table } from "../parts/table.js";
+import { Head, Table } from "../parts/table.js";
 import { useZone } from "../parts/zone.js";
 import { actText } from "./log-act.js";
 import { keyText, recordPlace } from "./record-link.js";
@@ -50,28 +50,26 @@ export function ChangesTable({
     "Reason, and how",
   ];
   return (
-    <Scroll aria-label="Changes">
-      <Table>
-        <Head columns={columns} />
-        {byDay(changes, zone).map(({ day, entries: ofDay }) => (
-          <tbody key={day}>
-            <tr>
-              <Day colSpan={columns.length}>{day}</Day>
-            </tr>
-            {ofDay.map((change) => (
-              <ChangeRow
-                key={change.id}
-                change={change}
-                canChoose={canChoose}
-                isOfSeveral={(saved.get(change.requestId ?? "") ?? 0) > 1}
-                isChosen={chosen.has(change.id)}
-                onChoose={(isChosen) => onChoose(change.id, isChosen)}
-              />
-            ))}
-          </tbody>
-        ))}
-      </Table>
-    </Scroll>
+    <Table>
+      <Head columns={columns} />
+      {byDay(changes, zone).map(({ day, entries: ofDay }) => (
+        <tbody key={day}>
+          <tr>
+            <Day colSpan={columns.length}>{day}</Day>
+          </tr>
+          {ofDay.map((change) => (
+            <ChangeRow
+              key={change.id}
+              change={change}
+              canChoose={canChoose}
+              isOfSeveral={(saved.get(change.requestId ?? "") ?? 0) > 1}
+              isChosen={chosen.has(change.id)}
+              onChoose={(isChosen) => onChoose(change.id, isChosen)}
+            />
+          ))}
+        </tbody>
+      ))}
+    </Table>
   );
 }
 

@@ -4,6 +4,7 @@ import { useRef, useState } from "react";
 import { Label, ProgressBar } from "react-aria-components";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
+import { askAnew } from "../api/made-of.js";
 import { figure } from "../parts/figures.js";
 import { CheckBox, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -187,7 +188,7 @@ export function PutBack({ asked, onClose }: { asked: PutBackAsked; onClose: (isD
       }
       return { records: done };
     },
-    onSettled: () => queries.invalidateQueries({ queryKey: ["changes"] }),
+    onSettled: () => askAnew(queries, "rows"),
   });
   const doable = records.filter((record) => isDoable(record, despite)).length + unseen.length;
   const hasConflicts = records.some(

@@ -2,6 +2,7 @@ import type { DraftAnswer } from "@loyal-quill/server/api";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
 import { type ApiProblem, ask } from "../api/client.js";
+import { askAnew } from "../api/made-of.js";
 
 /** What a draft is begun from. */
 export type Begun = { readonly table: string } | { readonly name: string; readonly text: string };
@@ -20,8 +21,7 @@ export function useNewDraft(onError?: (error: ApiProblem, from: Begun) => void) 
     ...(onError ? { onError } : {}),
     mutationFn: (from) => ask<DraftAnswer>("/drafts", { method: "POST", body: from }),
     onSuccess: (draft) => {
-      void queries.invalidateQueries({ queryKey: ["pages"] });
-      void queries.invalidateQueries({ queryKey: ["database"] });
+      void askAnew(queries, "drafts");
       void navigate(`/pages/${encodeURIComponent(draft.name)}`);
     },
   });

@@ -5,7 +5,6 @@ import { Link } from "react-router";
 import { styled } from "styled-components";
 import { type ApiProblem, ask } from "../api/client.js";
 import { useDatabase } from "../api/queries.js";
-import { useNewDraft } from "../database/use-new-draft.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { Heard } from "../parts/heard.js";
@@ -16,6 +15,7 @@ import { Head, Scroll, Table } from "../parts/table.js";
 import { readTextFile } from "../parts/text-file.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { FormBesidePage } from "./form-beside-page.js";
+import { ImportOver, useImportedDraft } from "./import-draft.js";
 
 const Asked = styled.div`
   display: flex;
@@ -176,7 +176,7 @@ interface CameProps {
 }
 
 function Came({ answer, html, recordKey, isPending, choose }: CameProps) {
-  const draft = useNewDraft();
+  const draft = useImportedDraft();
   const [pointed, point] = useState<string | null>(null);
   const { page, controls, columns, findings, notRead } = answer;
   return (
@@ -215,12 +215,13 @@ function Came({ answer, html, recordKey, isPending, choose }: CameProps) {
           <p>
             <Strong
               $busy={draft.isPending || isPending}
-              onClick={() => draft.mutate({ name: page.name, text: page.text })}
+              onClick={() => draft.begin({ name: page.name, text: page.text, from: "a form" })}
             >
               Create draft
             </Strong>{" "}
             {draft.error && <Refused error={draft.error} />}
           </p>
+          {draft.over && <ImportOver over={draft.over} close={draft.reset} />}
         </section>
       )}
     </Parts>

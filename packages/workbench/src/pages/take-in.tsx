@@ -2,9 +2,9 @@ import { mostOfPageFile } from "@loyal-quill/core";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
-import { useNewDraft } from "../database/use-new-draft.js";
 import { QuietButton, Refused } from "../parts/states.js";
 import { readTextFile } from "../parts/text-file.js";
+import { ImportOver, useImportedDraft } from "./import-draft.js";
 
 const Line = styled.p`
   display: flex;
@@ -16,22 +16,22 @@ const Line = styled.p`
 
 /** Takes a page file in as a draft: chosen, or dropped anywhere on this place. */
 export function TakeIn() {
-  const draft = useNewDraft();
+  const draft = useImportedDraft();
   const [isOver, setOver] = useState(false);
   const input = useRef<HTMLInputElement>(null);
   const [wrong, setWrong] = useState<Error | null>(null);
-  const { mutate, reset } = draft;
+  const { begin, reset } = draft;
   const takeIn = useCallback(
     (files: FileList | null | undefined): void => {
       setWrong(null);
       reset();
       // The file's name without its ending is the page's name.
       readTextFile(files ?? [], mostOfPageFile).then(
-        ({ name, text }) => mutate({ name: name.replace(/(\.page)?\.ya?ml$/, ""), text }),
+        ({ name, text }) => begin({ name: name.replace(/(\.page)?\.ya?ml$/, ""), text, from: name }),
         setWrong,
       );
     },
-    [mutate, reset],
+    [begin, reset],
   );
   useEffect(() => {
     const over = (event: DragEvent): void => {
@@ -56,22 +56,25 @@ export function TakeIn() {
   }, [takeIn]);
   const error = wrong ?? draft.error;
   return (
-    <Line>
-      <input
-        ref={input}
-        type="file"
-        accept=".yaml,.yml"
-        hidden
-        onChange={({ target }) => {
-          if (target.files?.length) takeIn(target.files);
-          // The same file, mended meanwhile, may be chosen again.
-          target.value = "";
-        }}
-      />
-      <QuietButton onClick={() => input.current?.click()}>Import page file…</QuietButton>
-      <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
-      <Link to="/import-form">Import form…</Link>
-      {error && <Refused error={error} />}
-    </Line>
+    <>
+      <Line>
+        <input
+          ref={input}
+          type="file"
+          accept=".yaml,.yml"
+          hidden
+          onChange={({ target }) => {
+            if (target.files?.length) takeIn(target.files);
+            // The same file, mended meanwhile, may be chosen again.
+            target.value = "";
+          }}
+        />
+        <QuietButton onClick={() => input.current?.click()}>Import page file…</QuietButton>
+        <span>{isOver ? "Drop to import as a draft." : "or drop it here. To start from a table, go to Database."}</span>
+        <Link to="/import-form">Import form…</Link>
+        {error && <Refused error={error} />}
+      </Line>
+      {draft.over && <ImportOver over={draft.over} close={reset} />}
+    </>
   );
 }

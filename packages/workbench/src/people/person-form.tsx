@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useId, useState } from "react";
 import { styled } from "styled-components";
 import { ApiProblem, ask } from "../api/client.js";
+import { askAnew } from "../api/made-of.js";
 import { AskedFirst } from "../parts/asked-first.js";
 import { CheckBox, Line, Text, TextLine } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
@@ -45,8 +46,7 @@ interface Kept {
 
 function useKeep() {
   const queries = useQueryClient();
-  const refresh = () =>
-    Promise.all(["people", "accounts", "may", "session"].map((key) => queries.invalidateQueries({ queryKey: [key] })));
+  const refresh = () => askAnew(queries, "people");
   return useMutation<KeptPersonAnswer, Error, Kept>({
     mutationFn: ({ id, path = "", body }) =>
       ask<KeptPersonAnswer>(`/people${id === null ? "" : `/${id}`}${path}`, {

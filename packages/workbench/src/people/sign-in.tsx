@@ -2,6 +2,7 @@ import type { PersonAnswer, PersonSession } from "@loyal-quill/server/api";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { styled } from "styled-components";
 import { type ApiProblem, ask } from "../api/client.js";
+import { askAnew, madeOf } from "../api/made-of.js";
 import { AskedFirst } from "../parts/asked-first.js";
 import { Moment } from "../parts/moment.js";
 import { Failed, Refused } from "../parts/states.js";
@@ -16,12 +17,13 @@ const Part = styled.section`
 export function SignIn({ person }: { readonly person: PersonAnswer }) {
   const queries = useQueryClient();
   const address = `/people/${encodeURIComponent(person.id)}`;
-  const key = ["sessions", person.id];
   const sessions = useQuery<PersonSession[], ApiProblem>({
-    queryKey: key,
+    queryKey: ["sessions", person.id],
     queryFn: ({ signal }) => ask<PersonSession[]>(`${address}/sessions`, { signal }),
+    staleTime: 0,
+    ...madeOf("people"),
   });
-  const again = () => Promise.all([key, ["people"]].map((queryKey) => queries.invalidateQueries({ queryKey })));
+  const again = () => askAnew(queries, "people");
   const end = useMutation<unknown, ApiProblem>({
     mutationFn: () => ask(`${address}/sessions`, { method: "DELETE" }),
     onSuccess: again,

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { styled } from "styled-components";
 import { type ApiProblem, ask } from "../api/client.js";
+import { madeOf } from "../api/made-of.js";
 import { useMay } from "../api/queries.js";
 import { AskedFirst } from "../parts/asked-first.js";
 import { CheckBox, Line, SelectLine, TextLine } from "../parts/inputs.js";
@@ -128,6 +129,8 @@ export function Tokens({ person }: { person: PersonAnswer }) {
   const tokens = useQuery({
     queryKey: known(person),
     queryFn: ({ signal }) => ask<readonly TokenAnswer[]>(address(person), { signal }),
+    staleTime: 0,
+    ...madeOf("people"),
   });
   const may = useMay(person.id);
   return (

@@ -12,11 +12,12 @@ import { Small } from "../parts/inputs.js";
 import { Mark } from "../parts/mark.js";
 import { byDay, Moment, ZoneChoice } from "../parts/moment.js";
 import { part } from "../parts/part.js";
-import { Selected, Tick } from "../parts/selecting.js";
+import { Foot, Tick } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { useFilters } from "../parts/use-filters.js";
+import { useHeld } from "../parts/use-held.js";
 import { useZone } from "../parts/zone.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { outcomeMark, outcomeWord, stepTitle } from "../round-trip/wording.js";
@@ -192,36 +193,34 @@ interface Listed {
 function RequestsTable({ requests, chosen, choose }: Listed) {
   const zone = useZone();
   return (
-    <Scroll aria-label="Requests">
-      <Table>
-        <Head
-          columns={["Select", `When (${zone})`, "Who", "Request", "Steps", "Outcome", "Statements", "ms"]}
-          figures={["Statements", "ms"]}
-        />
-        {byDay(requests, zone).map(({ day, entries }) => (
-          <tbody key={day}>
-            <tr>
-              <Day>{day}</Day>
-            </tr>
-            {entries.map((request) => (
-              <RequestRow
-                key={request.id}
-                request={request}
-                isChosen={chosen.has(request.id)}
-                onChoose={(isChosen) =>
-                  choose((before) => {
-                    const after = new Set(before);
-                    if (isChosen) after.add(request.id);
-                    else after.delete(request.id);
-                    return after;
-                  })
-                }
-              />
-            ))}
-          </tbody>
-        ))}
-      </Table>
-    </Scroll>
+    <Table>
+      <Head
+        columns={["Select", `When (${zone})`, "Who", "Request", "Steps", "Outcome", "Statements", "ms"]}
+        figures={["Statements", "ms"]}
+      />
+      {byDay(requests, zone).map(({ day, entries }) => (
+        <tbody key={day}>
+          <tr>
+            <Day>{day}</Day>
+          </tr>
+          {entries.map((request) => (
+            <RequestRow
+              key={request.id}
+              request={request}
+              isChosen={chosen.has(request.id)}
+              onChoose={(isChosen) =>
+                choose((before) => {
+                  const after = new Set(before);
+                  if (isChosen) after.add(request.id);
+                  else after.delete(request.id);
+                  return after;
+                })
+              }
+            />
+          ))}
+        </tbody>
+      ))}
+    </Table>
   );
 }
 
@@ -235,6 +234,7 @@ export default function RequestsRoute() {
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
   useDocumentTitle("Requests");
   const all: readonly ToldRequest[] = requests.data?.pages.flatMap((part) => part.requests) ?? [];
+  const held = useHeld(all);
   const playAgain = (): void => {
     const [page] = all.filter(({ id }) => chosen.has(id)).flatMap((each) => each.page ?? []);
     if (page) void navigate(`/pages/${encodeURIComponent(page)}/replay`, { state: { ids: [...chosen] } });
@@ -248,18 +248,6 @@ export default function RequestsRoute() {
         <Suspense fallback={<Waiting height="10rem" what="Summing up" />}>
           <RequestSumsPane sums={sums.data} onField={(field) => set("field", field)} />
         </Suspense>
-      )}
-      {chosen.size > 0 && (
-        <Selected role="status">
-          <span>{figure(chosen.size)} selected</span>
-          {two.length === 2 && <Link to={`/requests/${two[0]}?with=${two[1]}`}>Compare side by side</Link>}
-          <Small type="button" disabled={ofPages.size !== 1} onClick={playAgain}>
-            Replay on the draft
-          </Small>
-          <Small type="button" onClick={() => setChosen(new Set())}>
-            Clear selection
-          </Small>
-        </Selected>
       )}
       <Heard>
         {requests.data &&
@@ -276,7 +264,28 @@ export default function RequestsRoute() {
             : "Open a served page, and the request appears here."}
         </Empty>
       )}
-      {all.length > 0 && <RequestsTable requests={all} chosen={chosen} choose={setChosen} />}
+      {all.length > 0 && (
+        <Scroll aria-label="Requests" {...held.within}>
+          <RequestsTable requests={held.shown} chosen={chosen} choose={setChosen} />
+        </Scroll>
+      )}
+      <Foot
+        fresh={held.fresh > 0 ? `Show ${figure(held.fresh)} new ${held.fresh === 1 ? "request" : "requests"}` : null}
+        show={held.show}
+      >
+        {chosen.size > 0 && (
+          <>
+            <span>{figure(chosen.size)} selected</span>
+            {two.length === 2 && <Link to={`/requests/${two[0]}?with=${two[1]}`}>Compare side by side</Link>}
+            <Small type="button" disabled={ofPages.size !== 1} onClick={playAgain}>
+              Replay on the draft
+            </Small>
+            <Small type="button" onClick={() => setChosen(new Set())}>
+              Clear selection
+            </Small>
+          </>
+        )}
+      </Foot>
       {requests.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
           <QuietButton onClick={() => void requests.fetchNextPage()} $busy={requests.isFetchingNextPage}>

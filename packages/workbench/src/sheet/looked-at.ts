@@ -11,12 +11,13 @@ const sameKey = (a: readonly string[] | null | undefined, b: readonly string[] |
 /** The key that the Sheet looks at: the one chosen, that of the chosen request, the last one asked for, or the first record. */
 function useKey(
   name: string,
+  kept: string,
   search: URLSearchParams,
   asked: RecordedRequest | undefined,
 ): Pick<LookedAt, "key" | "unfound"> & { readonly isPending: boolean } {
   const requests = useRequests({ page: name });
-  const records = useRecords(name, "");
-  const first = useFirstRecord(name, search.get("as") ?? undefined);
+  const records = useRecords(name, kept, "");
+  const first = useFirstRecord(name, kept, search.get("as") ?? undefined);
   const chosen = search.getAll("key");
   const none = { unfound: undefined, isPending: false };
   if (chosen.length > 0) return { ...none, key: chosen };
@@ -101,14 +102,15 @@ export interface LookedAt {
   readonly send: (form: string | undefined) => void;
 }
 
-export function useLookedAt(name: string, text: string): LookedAt {
+/** @param kept the text as the server has it */
+export function useLookedAt(name: string, text: string, kept: string): LookedAt {
   const [search, setSearch] = useSearchParams();
   const { state } = useLocation() as { state: { readonly form?: string } | null };
   const [form, send] = useState<string | undefined>(state?.form);
   const requestId = search.get("request") ?? undefined;
   const as = search.get("as") ?? undefined;
   const asked = useRequest(requestId);
-  const { key, unfound, isPending: isLooking } = useKey(name, search, asked.data);
+  const { key, unfound, isPending: isLooking } = useKey(name, kept, search, asked.data);
   const isWithout = key === undefined && !isLooking;
   const answer = useTrial(name, text, { key, as, form, fresh: isWithout });
   const now = answer.data?.trial ?? undefined;

@@ -18,6 +18,7 @@ import { type ColumnName, columnNames, SheetColumns } from "./columns/sheet-colu
 import { type View, views } from "./columns/views.js";
 import { DraftBar } from "./draft/draft-bar.js";
 import { type EditedDraft, useDraft } from "./draft/use-draft.js";
+import { useImport } from "./draft/use-import.js";
 import { useUndoKeys } from "./draft/use-undo-keys.js";
 import { EditPanel } from "./edit-panel.js";
 import {
@@ -58,6 +59,7 @@ export default function SheetRoute() {
 
 function SheetOf({ name }: { name: string }) {
   const draft = useDraft(name);
+  useImport(draft);
   useDocumentTitle(name);
   if (draft.text !== undefined) return <Sheet name={name} draft={draft} text={draft.text} />;
   return draft.error ? (
@@ -77,7 +79,7 @@ interface SheetProps {
 }
 
 function Sheet({ name, draft, text }: SheetProps) {
-  const at = useLookedAt(name, text);
+  const at = useLookedAt(name, text, draft.kept);
   const rowReview = useRowReview(name, text);
   const findings = useMemo(() => [...at.findings, ...(rowReview.data ?? [])], [at.findings, rowReview.data]);
   const editing = useEditingOf({ name, draft, text }, at, useFound(text, findings, at.sheet));
@@ -119,7 +121,7 @@ function Sheet({ name, draft, text }: SheetProps) {
         <Top>
           <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>
           <Record>
-            <RecordChoice page={name} chosen={key} onChoose={(next) => at.choose({ key: next })} />
+            <RecordChoice page={name} kept={draft.kept} chosen={key} onChoose={(next) => at.choose({ key: next })} />
             {key && <Neighbours page={name} from={key} onChoose={(next) => at.choose({ key: next })} />}
           </Record>
           <Choice
@@ -181,6 +183,7 @@ function Sheet({ name, draft, text }: SheetProps) {
 function useEditingOf({ name, draft, text }: SheetProps, at: LookedAt, found: readonly Found[]): Editing {
   const session = useSession();
   const content = useMemo(() => readContent(text), [text]);
+  const { as } = at;
   const { fields } = at.sheet;
   const actorNames = session.data?.actorNames;
   const names: Editing["names"] = useMemo(
@@ -194,8 +197,8 @@ function useEditingOf({ name, draft, text }: SheetProps, at: LookedAt, found: re
     [fields, actorNames],
   );
   return useMemo(
-    () => ({ page: name, text, content, edit: draft.edit, write: draft.write, recordKey: at.key, names, found }),
-    [name, text, content, draft.edit, draft.write, at.key, names, found],
+    () => ({ page: name, text, content, edit: draft.edit, write: draft.write, recordKey: at.key, as, names, found }),
+    [name, text, content, draft.edit, draft.write, at.key, as, names, found],
   );
 }
 

@@ -5,12 +5,15 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useId, useMemo, useRef, useState } from "react";
 import { ApiProblem } from "../../api/client.js";
 import { onDraft } from "../../api/feed.js";
+import { askAnew } from "../../api/made-of.js";
 import { draftServer } from "./draft-server.js";
 import { type DraftAction, type DraftState, isUnsaved, noDraft, reduceDraft } from "./draft-state.js";
 
 export interface EditedDraft {
   /** The text that is worked on; undefined until it is known. */
   readonly text: string | undefined;
+  /** The text as the server is known to have it. */
+  readonly kept: string;
   readonly answer: DraftAnswer | undefined;
   readonly error: ApiProblem | null;
   readonly isSaving: boolean;
@@ -209,8 +212,7 @@ export function useDraft(name: string): EditedDraft {
       await untilSaved(work, save);
       await run();
       send({ do: "complain", complaint: null });
-      void queries.invalidateQueries({ queryKey: ["pages"] });
-      void queries.invalidateQueries({ queryKey: ["versions"] });
+      void askAnew(queries, "drafts");
       return true;
     } catch (error) {
       send({ do: "complain", complaint: error instanceof ApiProblem ? reason(error) : (error as Error).message });
@@ -221,6 +223,7 @@ export function useDraft(name: string): EditedDraft {
 
   return {
     text: state.text,
+    kept: state.kept,
     answer: state.answer,
     error: first.error as ApiProblem | null,
     isSaving: isUnsaved(state),

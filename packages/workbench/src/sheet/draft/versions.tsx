@@ -1,7 +1,7 @@
-import { comparedLines } from "@loyal-quill/authoring";
 import type { VersionAnswer } from "@loyal-quill/server/api";
 import { styled } from "styled-components";
 import { useVersions } from "../../api/queries.js";
+import { Compared } from "../../parts/compared.js";
 import { Small } from "../../parts/inputs.js";
 import { Moment } from "../../parts/moment.js";
 import { Empty, Failed, Waiting } from "../../parts/states.js";
@@ -12,30 +12,7 @@ const List = styled.ol`
   > li { padding: ${({ theme }) => `${theme.space(2)} 0`}; border-bottom: 1px solid ${({ theme }) => theme.rule}; }
   summary { cursor: pointer; padding: 2px 0; }
   ul { color: ${({ theme }) => theme.soft}; overflow-wrap: anywhere; }
-  pre { white-space: pre-wrap; overflow-wrap: anywhere; padding: ${({ theme }) => `${theme.space(2)} 0`}; }
 `;
-
-const signs = { same: " ", gone: "−", new: "+" } as const;
-
-const Line = styled.span<{ $kind: keyof typeof signs }>`
-  display: block;
-  color: ${({ theme, $kind }) => ($kind === "same" ? theme.soft : theme.ink)};
-  text-decoration: ${({ $kind }) => ($kind === "gone" ? "line-through" : "none")};
-`;
-
-/** A version against the one before, line by line. */
-function Compared({ before, after }: { before: string; after: string }) {
-  return (
-    <pre>
-      {comparedLines(before, after).map(({ kind, text }, index) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: a line's place is what it is known by
-        <Line key={index} $kind={kind}>
-          {signs[kind]} {text}
-        </Line>
-      ))}
-    </pre>
-  );
-}
 
 function Version({
   version,

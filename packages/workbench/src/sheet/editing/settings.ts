@@ -45,6 +45,8 @@ export interface Editing {
   readonly write: (text: string, what: string) => void;
   /** The key of the record that is looked at. */
   readonly recordKey: readonly string[] | undefined;
+  /** The id of whom it is looked at as; undefined where the server chooses. */
+  readonly as: string | undefined;
   /** Names that a condition can use, with their types. */
   readonly names: readonly { readonly name: string; readonly type: string; readonly of: "row" | "form" | "actor" }[];
   readonly found: readonly Found[];

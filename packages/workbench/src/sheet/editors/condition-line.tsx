@@ -4,6 +4,7 @@ import { type RefObject, Suspense, useId, useRef } from "react";
 import { Link } from "react-router";
 import { styled } from "styled-components";
 import { ask } from "../../api/client.js";
+import { madeOf } from "../../api/made-of.js";
 import { Line, Text } from "../../parts/inputs.js";
 import { Mark } from "../../parts/mark.js";
 import { part } from "../../parts/part.js";
@@ -120,18 +121,19 @@ export function ConditionLine({
 }: ConditionLineProps) {
   const id = useId();
   const cursor = useRef<number | null>(null);
-  const { page, text, names, recordKey } = useEditing();
+  const { page, text, names, recordKey, as } = useEditing();
   const answer = useQuery({
-    queryKey: ["condition", page, place, field, value, recordKey],
+    queryKey: ["condition", page, text, place, field, value, recordKey, as],
     enabled: value !== "",
     queryFn: ({ signal }) =>
       ask<ConditionAnswer>(`/drafts/${encodeURIComponent(page)}/condition`, {
         method: "POST",
-        body: { text, source: value, place, ...(field ? { field } : {}), ...(recordKey ? { key: recordKey } : {}) },
+        body: { text, source: value, place, field, key: recordKey, as },
         signal,
       }),
     placeholderData: keepPreviousData,
     gcTime: 5000,
+    ...madeOf("rows", "files", "people"),
   });
   const said = value === "" ? undefined : answer.data;
   return (

@@ -12,6 +12,8 @@ export const withOpener = css`
 
 export interface RecordChoiceProps {
   readonly page: string;
+  /** The page's text as the server has it, by which it finds records and names them. */
+  readonly kept: string;
   readonly chosen: readonly string[] | undefined;
   readonly onChoose: (key: readonly string[]) => void;
 }
@@ -19,7 +21,7 @@ export interface RecordChoiceProps {
 export const idOf = (key: readonly string[]): string => JSON.stringify(key);
 
 /** What the chosen record is called; its key, as long as that is all that is known. */
-export function useChosenText(page: string, chosen: readonly string[] | undefined): string {
-  const own = useRecords(page, chosen?.[0] ?? "");
+export function useChosenText(page: string, kept: string, chosen: readonly string[] | undefined): string {
+  const own = useRecords(page, kept, chosen?.[0] ?? "");
   return own.data?.find((record) => idOf(record.key) === idOf(chosen ?? []))?.text ?? chosen?.join(" / ") ?? "";
 }

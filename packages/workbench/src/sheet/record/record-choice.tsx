@@ -10,9 +10,9 @@ const Field = styled.span`
 `;
 
 /** Chooses the record that the Sheet looks at: what finds one is loaded as soon as somebody goes there. */
-export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
+export function RecordChoice({ page, kept, chosen, onChoose }: RecordChoiceProps) {
   const id = useId();
-  const shown = useChosenText(page, chosen);
+  const shown = useChosenText(page, kept, chosen);
   const [Search, setSearch] = useState<Awaited<ReturnType<typeof loadSearch>>["default"]>();
   const [typed, setTyped] = useState<string>();
   const [hasFocus, setFocus] = useState(false);
@@ -28,7 +28,7 @@ export function RecordChoice({ page, chosen, onChoose }: RecordChoiceProps) {
       setMissing(true);
     }
   };
-  if (Search) return <Search page={page} chosen={chosen} onChoose={onChoose} begun={typed} hasFocus={hasFocus} />;
+  if (Search) return <Search {...{ page, kept, chosen, onChoose, hasFocus }} begun={typed} />;
   return (
     <Field onPointerEnter={() => void loadSearch().catch(() => {})}>
       <label htmlFor={id}>Record</label>

@@ -36,33 +36,36 @@ interface RecordSearchProps extends RecordChoiceProps {
 }
 
 /** Finds a record by a part of its key or title, as one types. */
-export default function RecordSearch({ page, chosen, onChoose, begun, hasFocus }: RecordSearchProps) {
+export default function RecordSearch({ page, kept, chosen, onChoose, begun, hasFocus }: RecordSearchProps) {
   const [typed, setTyped] = useState(begun);
   const shownKey = chosen?.join(" / ") ?? "";
-  const shown = useChosenText(page, chosen);
-  const records = useRecords(page, typed ?? "");
-  const found = records.error
-    ? records.error.message
-    : records.isPending || records.isPlaceholderData
-      ? "Searching…"
-      : `Nothing contains “${typed}”.`;
+  const shown = useChosenText(page, kept, chosen);
+  const records = useRecords(page, kept, typed ?? "");
   // Another record was chosen: what was typed to find the last one is done with.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen key is the trigger
   useEffect(() => setTyped((before) => (before === begun ? before : undefined)), [shownKey]);
-  const extremes = useExtremes(page);
+  const extremes = useExtremes(page, kept);
   // Where nothing is typed, what is worth a look comes first.
   const census = useCensus(page);
   const refused = (census.data?.census?.counts ?? []).flatMap(({ examples: [key], field, rule }) =>
     key ? [{ key, text: key.join(" / "), extreme: `refused: ${field ?? rule}` }] : [],
   );
-  const worth = typed ? [] : [...(extremes.data ?? []), ...refused];
+  // One that comes later would move the others from under a click.
+  const isSearching = records.isPending || (!typed && (extremes.isPending || census.isPending));
+  const found = records.error
+    ? records.error.message
+    : isSearching || records.isPlaceholderData
+      ? "Searching…"
+      : `Nothing contains “${typed}”.`;
+  const worth = typed || isSearching ? [] : [...(extremes.data ?? []), ...refused];
+  const matching = isSearching ? [] : (records.data ?? []);
   const items = [
     ...worth.map((record) => ({
       id: `${record.extreme} ${idOf(record.key)}`,
       text: record.text,
       extreme: record.extreme,
     })),
-    ...(records.data ?? []).map((record) => ({ id: idOf(record.key), text: record.text, extreme: undefined })),
+    ...matching.map((record) => ({ id: idOf(record.key), text: record.text, extreme: undefined })),
   ];
   return (
     <English>
