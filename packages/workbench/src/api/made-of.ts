@@ -25,28 +25,36 @@ const pause = 1000;
  */
 export class AskingAnew {
   private readonly stale = new Set<Query>();
-  private timer: ReturnType<typeof setTimeout> | undefined;
+  /** Ends the wait for the next turn; undefined where nothing has been asked for lately. */
+  private endWait: (() => void) | undefined;
 
-  constructor(private readonly queries: QueryClient) {}
+  /** @param wait calls after a pause, unless it is ended */
+  constructor(
+    private readonly queries: QueryClient,
+    private readonly wait: (run: () => void) => () => void = (run) => {
+      const timer = setTimeout(run, pause);
+      return () => clearTimeout(timer);
+    },
+  ) {}
 
   changed(...changed: readonly Source[]): void {
     const sources = new Set(changed);
     for (const query of this.queries.getQueryCache().getAll()) if (isMadeOf(query, sources)) this.stale.add(query);
-    if (this.timer === undefined) this.ask();
+    if (!this.endWait) this.ask();
   }
 
   /** Nothing more is asked for. */
   end(): void {
-    clearTimeout(this.timer);
+    this.endWait?.();
     this.stale.clear();
   }
 
   private ask(): void {
-    this.timer = undefined;
+    this.endWait = undefined;
     if (this.stale.size === 0) return;
     const due = new Set([...this.stale].filter(({ state }) => state.fetchStatus !== "fetching"));
     for (const query of due) this.stale.delete(query);
     if (due.size > 0) void this.queries.invalidateQueries({ predicate: (query) => due.has(query) });
-    this.timer = setTimeout(() => this.ask(), pause);
+    this.endWait = this.wait(() => this.ask());
   }
 }
