@@ -18,6 +18,7 @@ const AtFoot = styled(Doings)`
   padding: ${({ theme }) => `${theme.space(2)} 0`};
   background: ${({ theme }) => theme.paper};
   border-top: 1px solid ${({ theme }) => theme.edge};
+  > span { margin: 0; }
 `;
 
 /**
