@@ -356,6 +356,18 @@ test.describe("the Sheet", () => {
     await expect(record).toHaveValue(/^Notice /);
     await page.getByRole("button", { name: "Undo" }).click();
     await expect(record).toHaveValue(/^Bulletin /);
+    // A text with errors names nothing: what is there stays.
+    await page.getByRole("tab", { name: "File", exact: true }).click();
+    const saved = page.waitForResponse((response) => response.request().method() === "PUT");
+    await cursorAfter(page, "plural:");
+    await page.keyboard.type("\nnot_a_setting: 1");
+    await expect(page.getByRole("button", { name: /error/ }).first()).toBeVisible();
+    await saved;
+    await page.getByRole("tab", { name: "Rules", exact: true }).click();
+    await expect(record).toHaveValue(/^Bulletin /);
+    await expect(served(page).getByRole("heading", { level: 1 })).toBeVisible();
+    await page.getByRole("button", { name: "Undo" }).click();
+    await expect(page.getByRole("button", { name: /error/ })).toHaveCount(0);
 
     const step = page.getByRole("button", { name: /^Access/ }).first();
     await step.click();

@@ -89,6 +89,9 @@ export interface EditedDatabaseOptions extends AroundOptions {
   readonly seals?: SealOptions | false;
 }
 
+/** What is told of in all processes alike. */
+type Told = Exclude<FeedEvent, { kind: "request" | "pages" }>;
+
 /** One database with everything that is made of it: its served pages, drafts, censuses and live feed. */
 export interface EditedDatabase {
   readonly name: string;
@@ -106,6 +109,8 @@ export interface EditedDatabase {
   /** What is done with a rehearsal before a page is published. */
   readonly onPublish: OnPublish;
   readonly feed: Feed;
+  /** Tells what happens to all who listen to the live feed of this database, in all processes. */
+  readonly tell: (event: Told) => void;
   readonly exchange: Exchange;
   readonly logCare: LogCare;
   /** Ends what would go on for ever by itself: the live feed, and censuses under way. */
@@ -198,7 +203,7 @@ export async function aroundPages(
 ): Promise<EditedDatabase> {
   const { name, store, keys, logger } = options;
   const feed = new Feed();
-  const tell = (event: Exclude<FeedEvent, { kind: "request" | "pages" }>): void => {
+  const tell = (event: Told): void => {
     feed.tell(event);
     options.exchange.tell(name, event);
     if ("state" in event && event.state !== "running") options.metrics?.ended(name, event.kind, event.state);
@@ -301,6 +306,6 @@ export async function aroundPages(
   options.metrics?.database(name, pages, feed);
   const onPublish = options.onPublish ?? "warn";
   const { exchange } = options;
-  const parts = { exchange, pages, desk, threads, censuses, rehearsals, verifications, onPublish, feed, logCare };
+  const parts = { tell, exchange, pages, desk, threads, censuses, rehearsals, verifications, onPublish, feed, logCare };
   return { name, mount, store, database, ...parts, endStreams, close };
 }

@@ -80,8 +80,8 @@ export class Feed {
   }
 
   tell(event: FeedEvent): void {
-    // What is told of pages and requests is for those who make pages.
-    void this.send(`data: ${JSON.stringify(event)}\n\n`, "builder");
+    // What is told of pages and requests is for those who make pages; that accounts have changed is nobody's secret.
+    void this.send(`data: ${JSON.stringify(event)}\n\n`, event.kind === "people" ? null : "builder");
   }
 
   close(): void {

@@ -113,6 +113,8 @@ export interface PeopleRouteOptions {
   readonly database: Database;
   readonly account: (request: Request) => Promise<Account | null>;
   readonly sessions: SignIns;
+  /** Told when an account was made or changed. */
+  readonly accountsChanged: () => void;
 }
 
 const uuid = v.pipe(v.string(), v.uuid());
@@ -184,7 +186,8 @@ class PeopleRoutes {
     { email, id }: Account,
     detail: Record<string, string> = {},
   ): Promise<void> => {
-    const { store, account } = this.options;
+    const { store, account, accountsChanged } = this.options;
+    accountsChanged();
     await note(store, doerOf(request, await account(request)), action, { name: email, id }, detail);
   };
 }

@@ -257,8 +257,12 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
   const look = lookIn(store, options.account);
   guard(routes, options);
   const adding: Adding = { routes, look, options };
+  // Accounts are shared by all databases.
+  const accountsChanged = (): void => {
+    for (const each of options.databases) each.tell({ kind: "people" });
+  };
   addSession(adding);
-  routes.part("/people", peopleRoutes(options));
+  routes.part("/people", peopleRoutes({ ...options, accountsChanged }));
   addTrail(adding);
   routes.part("/changes", changeRoutes({ ...options, look }));
   addPages(adding);

@@ -23,6 +23,8 @@ export interface RequestsAnswer {
 export type FeedEvent =
   | { readonly kind: "request"; readonly request: RecordedRequest }
   | { readonly kind: "pages" }
+  /** An account was made or changed, or its ways to sign in. */
+  | { readonly kind: "people" }
   /** A census went on, or ended. */
   | { readonly kind: "census"; readonly page: string; readonly state: string; readonly done: number }
   /** So did a rehearsal, or requests that are played again. */

@@ -140,21 +140,23 @@ export const jobs = {
     return judgeCondition(given.question, draft, ground.loaded, { facts, database: ground.options.database });
   },
 
-  async records(ground: Ground, given: Draft & { readonly search: string }): Promise<readonly RecordChoice[]> {
+  /** Records that contain a text; null where the page has errors. */
+  async records(ground: Ground, given: Draft & { readonly search: string }): Promise<readonly RecordChoice[] | null> {
     const page = pageOf(ground, given);
-    return page ? recordChoices(page, ground.options.database, given.search) : [];
+    return page && recordChoices(page, ground.options.database, given.search);
   },
 
-  async extremes(ground: Ground, given: Draft): Promise<readonly RecordChoice[]> {
+  async extremes(ground: Ground, given: Draft): Promise<readonly RecordChoice[] | null> {
     const page = pageOf(ground, given);
-    return page ? extremeRecords(page, ground.options.database) : [];
+    return page && extremeRecords(page, ground.options.database);
   },
 
-  /** The key of the first record that somebody sees. */
+  /** The key of the first record that somebody sees; null where they see none, and an empty one where the page has errors. */
   async first(ground: Ground, given: Draft & Pick<Tried, "as" | "people">): Promise<readonly string[] | null> {
     const page = pageOf(ground, given);
+    if (!page) return [];
     const actor = tryingAs(given.people, page, given.as);
-    return page && actor ? firstSeen(page, ground.options.database, actor) : null;
+    return actor ? firstSeen(page, ground.options.database, actor) : null;
   },
 
   async neighbour(

@@ -29,6 +29,9 @@ function hear(event: FeedEvent, queries: QueryClient, asking: AskingAnew): void 
       asking.changed("drafts");
       for (const listener of draftListeners) listener(event);
       return;
+    case "people":
+      asking.changed("people");
+      return;
     case "verification":
       void queries.invalidateQueries({ queryKey: [event.kind] });
       return;

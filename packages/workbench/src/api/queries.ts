@@ -27,7 +27,13 @@ import type {
   VerificationAnswer,
   VersionAnswer,
 } from "@loyal-quill/server/api";
-import { keepPreviousData, replaceEqualDeep, useInfiniteQuery, useQuery } from "@tanstack/react-query";
+import {
+  keepPreviousData,
+  type QueryClient,
+  replaceEqualDeep,
+  useInfiniteQuery,
+  useQuery,
+} from "@tanstack/react-query";
 import { useRef, useSyncExternalStore } from "react";
 import { ask, keepSession, signedOut } from "./client.js";
 import { madeOf } from "./made-of.js";
@@ -158,14 +164,32 @@ export const useRequest = (id: string | undefined) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-/** Records of a page whose key or title contains a text. @param kept the page's text as the server has it: it finds and names them by that */
-export const useRecords = (page: string, kept: string, text: string) =>
+/**
+ * What is found of a page's records, by a text of the page that has no errors. Where the server has another one by now, with errors, nothing is found by
+ * that, and what was found last stays.
+ */
+const byPage = <Found extends readonly unknown[]>(
+  key: readonly unknown[],
+  path: string,
+  hasErrors: (found: Found | null) => boolean = (found) => found === null,
+) => ({
+  queryKey: key,
+  queryFn: async ({ signal, client }: { signal: AbortSignal; client: QueryClient }): Promise<Found | null> => {
+    const found = await ask<Found | null>(path, { signal });
+    return hasErrors(found) ? (client.getQueryData<Found>(key) ?? null) : found;
+  },
+  gcTime: 5000,
+});
+
+/** Records whose key or title contains a text. @param kept the page's text as the server has it: it finds and names them by that */
+export const useRecords = (page: string, kept: string, text: string, enabled = true) =>
   useQuery({
-    queryKey: ["records", page, kept, text],
-    queryFn: ({ signal }) =>
-      ask<RecordChoice[]>(`/pages/${encodeURIComponent(page)}/records?${search({ q: text })}`, { signal }),
+    ...byPage<RecordChoice[]>(
+      ["records", page, kept, text],
+      `/pages/${encodeURIComponent(page)}/records?${search({ q: text })}`,
+    ),
+    enabled,
     placeholderData: keepPreviousData,
-    gcTime: 5000,
     ...madeOf("rows", "files"),
   });
 
@@ -236,24 +260,24 @@ export const useVersions = (page: string) =>
     ...madeOf("files", "drafts"),
   });
 
-/** The first record that somebody sees; null where they see none. An empty list where the page has errors. */
-export const useFirstRecord = (page: string, kept: string, as: string | undefined) =>
+/** The first record that somebody sees; null where they see none. */
+export const useFirstRecord = (page: string, kept: string, as: string | undefined, enabled: boolean) =>
   useQuery({
-    queryKey: ["first", page, kept, as],
-    queryFn: ({ signal }) =>
-      ask<readonly string[] | null>(`/pages/${encodeURIComponent(page)}/first?${search({ as })}`, { signal }),
+    ...byPage<readonly string[]>(
+      ["first", page, kept, as],
+      `/pages/${encodeURIComponent(page)}/first?${search({ as })}`,
+      (found) => found?.length === 0,
+    ),
+    enabled,
     // Of the text before, as long as it is looked for through the same eyes.
     placeholderData: (last, query) => (query?.queryKey[3] === as ? last : undefined),
-    gcTime: 5000,
     ...madeOf("rows", "files", "people"),
   });
 
 export const useExtremes = (page: string, kept: string) =>
   useQuery({
-    queryKey: ["extremes", page, kept],
-    queryFn: ({ signal }) => ask<RecordChoice[]>(`/pages/${encodeURIComponent(page)}/extremes`, { signal }),
+    ...byPage<RecordChoice[]>(["extremes", page, kept], `/pages/${encodeURIComponent(page)}/extremes`),
     placeholderData: keepPreviousData,
-    gcTime: 5000,
     ...madeOf("rows", "files"),
   });
 

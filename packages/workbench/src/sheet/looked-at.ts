@@ -16,15 +16,16 @@ function useKey(
   asked: RecordedRequest | undefined,
 ): Pick<LookedAt, "key" | "unfound"> & { readonly isPending: boolean } {
   const requests = useRequests({ page: name });
-  const records = useRecords(name, kept, "");
-  const first = useFirstRecord(name, kept, search.get("as") ?? undefined);
   const chosen = search.getAll("key");
+  const last = requests.data?.find((request) => request.key !== null && request.outcome !== "not-found");
+  const isWanted = chosen.length === 0 && !last;
+  const records = useRecords(name, kept, "", isWanted);
+  const first = useFirstRecord(name, kept, search.get("as") ?? undefined, isWanted);
   const none = { unfound: undefined, isPending: false };
   if (chosen.length > 0) return { ...none, key: chosen };
   // A new record that was not made has no key: the Sheet shows another record below it.
   if (search.has("request") && (!asked || asked.key))
     return { ...none, key: asked?.key ?? undefined, isPending: !asked };
-  const last = requests.data?.find((request) => request.key !== null && request.outcome !== "not-found");
   if (last?.key) return { ...none, key: last.key };
   const isPending = requests.isPending || first.isPending || records.isPending;
   // Somebody who sees no record is shown what they get for one.
@@ -83,6 +84,8 @@ export interface LookedAt {
   /** What could not be asked for to find one: whether there are any is not known then. */
   readonly unfound: ReturnType<typeof useFirstRecord> | ReturnType<typeof useRecords> | undefined;
   readonly as: string | undefined;
+  /** The last text without errors that the server had: records are found and named by that. */
+  readonly known: string;
   readonly sheet: SheetAnswer;
   /** What is found in the text now. */
   readonly findings: SheetAnswer["findings"];
@@ -110,9 +113,13 @@ export function useLookedAt(name: string, text: string, kept: string): LookedAt 
   const requestId = search.get("request") ?? undefined;
   const as = search.get("as") ?? undefined;
   const asked = useRequest(requestId);
-  const { key, unfound, isPending: isLooking } = useKey(name, kept, search, asked.data);
+  const [known, setKnown] = useState(kept);
+  const { key, unfound, isPending: isLooking } = useKey(name, known, search, asked.data);
   const isWithout = key === undefined && !isLooking;
   const answer = useTrial(name, text, { key, as, form, fresh: isWithout });
+  const isSound = !answer.isPlaceholderData && answer.data?.sheet.version != null;
+  // A text with errors names no records: what they were called stays.
+  if (isSound && text === kept && known !== kept) setKnown(kept);
   const now = answer.data?.trial ?? undefined;
   const trial = useLast(now);
   const saves = useRequests({ page: name, operation: "save" });
@@ -137,6 +144,7 @@ export function useLookedAt(name: string, text: string, kept: string): LookedAt 
     isEmpty: isWithout && !unfound,
     unfound: isWithout ? unfound : undefined,
     as,
+    known,
     sheet: useSound(name, text, answer.data?.sheet),
     findings: answer.data?.sheet.findings ?? none,
     answer,

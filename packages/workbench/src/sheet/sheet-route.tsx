@@ -121,7 +121,7 @@ function Sheet({ name, draft, text }: SheetProps) {
         <Top>
           <Title title={`${sheet.plural} at ${sheet.path}, table ${sheet.table}`}>{sheet.plural}</Title>
           <Record>
-            <RecordChoice page={name} kept={draft.kept} chosen={key} onChoose={(next) => at.choose({ key: next })} />
+            <RecordChoice page={name} kept={at.known} chosen={key} onChoose={(next) => at.choose({ key: next })} />
             {key && <Neighbours page={name} from={key} onChoose={(next) => at.choose({ key: next })} />}
           </Record>
           <Choice
