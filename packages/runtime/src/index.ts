@@ -14,6 +14,7 @@ export { connectionTo } from "./database/hosts.js";
 export { overClient } from "./database/over-client.js";
 export { type ReplicaReport, type ReplicaState, Replicas } from "./database/replicas.js";
 export { asText, setLocally } from "./database/telling.js";
+export { RequestFailed } from "./faults.js";
 export {
   type BoundPageFile,
   bindNamedFiles,

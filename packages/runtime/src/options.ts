@@ -105,8 +105,8 @@ export interface PagesOptions {
   /** Told once of each error in a page file, at the start and later. On standard error where it is left out. */
   readonly onProblem?: (problem: PageProblem) => void;
   /**
-   * Told of what went wrong while reading the files anew, when the pages served stay as they were; and of steps that failed. On standard error where
-   * it is left out.
+   * Told of what went wrong while reading the files anew, when the pages served stay as they were; of steps that failed; and of requests that the
+   * database failed (`RequestFailed`), for each reason at once and then once a minute. On standard error where it is left out.
    */
   readonly onError?: (error: unknown) => void;
 }

@@ -18,6 +18,7 @@ import type { AfterSaves } from "./after-saves.js";
 import { whileWaitedFor } from "./database/database.js";
 import { Waiting } from "./database/nobody-waits.js";
 import { mayReadReplica } from "./database/replicas.js";
+import { Faults } from "./faults.js";
 import type { LiveSite } from "./files/live-site.js";
 import { send, sendHead, sendParts } from "./http/answers.js";
 import { isMultipart, isRead, leave, mostFileBytes, readBody } from "./http/body.js";
@@ -88,8 +89,11 @@ export class Serving {
   private readonly downloads = new Downloads();
   private readonly uploadTurns = new Downloads();
   private readonly uploads = new Uploads();
+  private readonly faults: Faults;
 
-  constructor(private readonly parts: ServingParts) {}
+  constructor(private readonly parts: ServingParts) {
+    this.faults = new Faults(parts.onError);
+  }
 
   private readonly own: NonNullable<Dependencies["own"]> = (name) => {
     const found = this.parts.site.steps.get(name);
@@ -197,6 +201,7 @@ export class Serving {
       exportTurn: (person) => turns.take(person, response),
       ...(work ? { work } : {}),
     });
+    if (!waiting.aborted) this.tellFault(matched, handled);
     work?.end(endOf(handled.recorded.outcome, work.isGivenUp()));
     if (replicas && !reads && handled.response.status < 400) seen.note(request, response, await replicas.position());
     try {
@@ -217,8 +222,15 @@ export class Serving {
   /** Takes a request of the application's own view through the engine. */
   async runInView(matched: OwnRoute, request: PageRequest, over: Database): Promise<Handled> {
     const handled = await this.run(matched, request, over);
+    this.tellFault(matched, handled);
     await this.finish(handled.recorded, handled);
     return handled;
+  }
+
+  /** Tells of a request that failed, but for what is told elsewhere: the errors of a page file, and of the application's own code. */
+  private tellFault(matched: OwnRoute, { recorded, failures }: Handled): void {
+    if (recorded.outcome === "failed" && failures.length === 0 && matched.kind !== "unsound")
+      this.faults.tell(recorded);
   }
 
   /** Whether a form that came back is shown in the view of the application's own that it was sent from. Where that is not there any more, or fails, the form stands alone. */

@@ -164,7 +164,7 @@ export async function openEditedDatabase(options: EditedDatabaseOptions): Promis
     importModule: importTypeScript,
     onProblem: (problem) => tellNotice(problemLine(problem)),
     earlier: (names) => store.versions.textsThatWere(names),
-    onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
+    onError: (error) => logger.error({ err: error }, "pages, or code beside them, failed"),
   }).catch(async (error: unknown) => {
     await pool.end();
     throw error;

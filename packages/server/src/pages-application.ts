@@ -102,7 +102,7 @@ export async function createPagesApplication(options: PagesApplicationOptions): 
     ...(options.seals === undefined ? {} : { seals: options.seals }),
     importModule: importTypeScript,
     onProblem: (problem) => tellNotice(problemLine(problem)),
-    onError: (error) => logger.error({ err: error }, "the page files, or code beside them, failed"),
+    onError: (error) => logger.error({ err: error }, "pages, or code beside them, failed"),
   }).catch(async (error: unknown) => {
     await pool.end();
     throw error;
