@@ -134,6 +134,22 @@ test("a draft that somebody else discards is told of and had back; one that they
   await expect(discarded).toHaveCount(0);
   await expect(label(page)).toHaveValue("Name on the map");
   await expect(label(other)).toHaveValue("Name on the map");
+  // What one does oneself is not told of as somebody's, however late its answer comes.
+  const own = /\/api\/drafts\/river$/;
+  await page.route(own, async (route) => {
+    if (route.request().method() !== "DELETE") return route.continue();
+    const response = await route.fetch();
+    await expect(other.getByRole("status").filter({ hasText: "has discarded this draft" })).toBeVisible();
+    expect(await page.getByText("has discarded this draft").count()).toBe(0);
+    await route.fulfill({ response });
+  });
+  await page.getByRole("button", { name: "Discard draft", exact: true }).click();
+  await expect(status("Published, no draft")).toBeVisible();
+  await expect(page.getByText("has discarded this draft")).toHaveCount(0);
+  await page.unroute(own);
+  await page.getByRole("button", { name: "Undo" }).click();
+  await expect(label(page)).toHaveValue("Name on the map");
+  await expect(label(other)).toHaveValue("Name on the map");
   // Pressed at once, what was typed last is saved while it is asked: nobody else has changed anything.
   await label(page).fill("Name on the sign");
   await page.getByRole("button", { name: "Publish…" }).click();

@@ -2,7 +2,7 @@ import { CanNotEdit, editPageFile, type MergeConflict } from "@loyal-quill/autho
 import type { Edit } from "@loyal-quill/core";
 import type { DraftAnswer } from "@loyal-quill/server/api";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useId, useMemo, useRef, useState } from "react";
+import { type RefObject, useCallback, useEffect, useId, useMemo, useRef, useState } from "react";
 import { ApiProblem } from "../../api/client.js";
 import { onDraft } from "../../api/feed.js";
 import { askAnew } from "../../api/made-of.js";
@@ -139,10 +139,16 @@ function useSaving(state: DraftState, { now, send, server }: Work): () => Promis
   return save;
 }
 
-/** Hears what others do to the draft. */
-function useOthers(name: string, { now, send, server }: Work): void {
-  useEffect(() => {
-    const look = async (by?: string): Promise<void> => {
+/** Something that is being done with the draft here: what is heard meanwhile is that, most likely, and is looked at once it is done. */
+interface Doing {
+  isUnderWay: boolean;
+  wasHeard: boolean;
+}
+
+/** Hears what others do to the draft. @returns what looks at it anew */
+function useOthers(name: string, { now, send, server }: Work, doing: RefObject<Doing>): () => Promise<void> {
+  const look = useCallback(
+    async (by?: string): Promise<void> => {
       const { kept, sending } = now();
       if (sending !== null) return;
       try {
@@ -151,11 +157,19 @@ function useOthers(name: string, { now, send, server }: Work): void {
         // Otherwise the feed or the next change asks again.
         if (isNothingThere(error)) send({ do: "gone", ...(by === undefined ? {} : { by }) });
       }
-    };
-    return onDraft((event) => {
-      if (event === null || event.page === name) void look(event?.by);
-    });
-  }, [name, now, send, server]);
+    },
+    [now, send, server],
+  );
+  useEffect(
+    () =>
+      onDraft((event) => {
+        if (event !== null && event.page !== name) return;
+        if (doing.current.isUnderWay) doing.current.wasHeard = true;
+        else void look(event?.by);
+      }),
+    [name, look, doing],
+  );
+  return look;
 }
 
 /** Waits until the server has the text that is on the screen. @throws where it does not come to that */
@@ -190,7 +204,8 @@ export function useDraft(name: string): EditedDraft {
     if (first.data) send({ do: "begin", answer: first.data });
   }, [first.data, send]);
   const save = useSaving(state, work);
-  useOthers(name, work);
+  const doing = useRef<Doing>({ isUnderWay: false, wasHeard: false });
+  const look = useOthers(name, work, doing);
 
   const write = useCallback((text: string, what: string) => send({ do: "write", text, what, at: Date.now() }), [send]);
   const edit = useCallback(
@@ -210,6 +225,7 @@ export function useDraft(name: string): EditedDraft {
   const once = async (run: () => Promise<void>): Promise<boolean> => {
     try {
       await untilSaved(work, save);
+      doing.current = { isUnderWay: true, wasHeard: false };
       await run();
       send({ do: "complain", complaint: null });
       void askAnew(queries, "drafts");
@@ -217,6 +233,10 @@ export function useDraft(name: string): EditedDraft {
     } catch (error) {
       send({ do: "complain", complaint: error instanceof ApiProblem ? reason(error) : (error as Error).message });
       return false;
+    } finally {
+      doing.current.isUnderWay = false;
+      if (doing.current.wasHeard) void look();
+      doing.current.wasHeard = false;
     }
   };
   const took = async (answer: Promise<DraftAnswer>): Promise<void> => send({ do: "took", answer: await answer });
