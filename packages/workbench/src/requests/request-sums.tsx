@@ -15,13 +15,12 @@ const Three = styled.div`
   display: grid;
   grid-template-columns: minmax(0, 2fr) minmax(0, 1.5fr) minmax(0, 1fr);
   gap: ${({ theme }) => theme.space(8)};
-  border-bottom: 1px solid ${({ theme }) => theme.edge};
   padding-bottom: ${({ theme }) => theme.space(3)};
   h2 { font-size: 1rem; font-weight: 400; color: ${({ theme }) => theme.soft}; }
   ol { list-style: none; margin: 0; padding: 0; font-size: 0.9375rem; }
   li { display: flex; justify-content: space-between; gap: ${({ theme }) => theme.space(3)}; }
   li button { ${underlined} text-align: start; }
-  @media (max-width: 60rem) { grid-template-columns: 1fr; }
+  @media (max-width: 60rem) { grid-template-columns: 1fr; border-bottom: 1px solid ${({ theme }) => theme.edge}; }
 `;
 
 const Box = styled.div`

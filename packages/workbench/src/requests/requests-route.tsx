@@ -40,6 +40,17 @@ const Rare = styled.details`
   > span + span { margin-inline-start: ${({ theme }) => theme.space(4)}; }
 `;
 
+/** As high whatever it shows, where it stands above the list: nothing below it moves. */
+const Sums = styled.div`
+  @media (min-width: 60rem) {
+    height: 9.25rem;
+    overflow-y: auto;
+    border-bottom: 1px solid ${({ theme }) => theme.edge};
+  }
+`;
+
+const summing = <Waiting height="0" what="Summing up" />;
+
 const Day = styled.th.attrs({ colSpan: 8, scope: "colgroup" })`
   && { padding-top: ${({ theme }) => theme.space(4)}; font-weight: 700; }
 `;
@@ -244,10 +255,12 @@ export default function RequestsRoute() {
   return (
     <English>
       <RequestFilters filter={filter} set={set} />
-      {sums.data && sums.data.count > 0 && (
-        <Suspense fallback={<Waiting height="10rem" what="Summing up" />}>
-          <RequestSumsPane sums={sums.data} onField={(field) => set("field", field)} />
-        </Suspense>
+      {(sums.isPending || (sums.data && sums.data.count > 0)) && (
+        <Sums>
+          <Suspense fallback={summing}>
+            {sums.data ? <RequestSumsPane sums={sums.data} onField={(field) => set("field", field)} /> : summing}
+          </Suspense>
+        </Sums>
       )}
       <Heard>
         {requests.data &&
