@@ -200,10 +200,7 @@ export default function ChangesRoute() {
           />
         </Scroll>
       )}
-      <Foot
-        fresh={held.fresh > 0 ? `Show ${figure(held.fresh)} new ${held.fresh === 1 ? "change" : "changes"}` : null}
-        show={held.show}
-      >
+      <Foot list="changes" held={held}>
         {chosen.size > 0 && (
           <>
             <span>{figure(chosen.size)} selected</span>

@@ -1,5 +1,6 @@
 import type { DraftAnswer } from "@loyal-quill/server/api";
 import { useMutation } from "@tanstack/react-query";
+import { useCallback } from "react";
 import { Link, useNavigate } from "react-router";
 import { styled } from "styled-components";
 import { ApiProblem, ask } from "../api/client.js";
@@ -23,6 +24,7 @@ export function useImportedDraft() {
       if (!isInTheWay(draft, text)) mutate({ name, text });
     },
   });
+  const { reset: resetThere } = there;
   return {
     begin: there.mutate,
     isPending: there.isPending || isPending,
@@ -32,10 +34,10 @@ export function useImportedDraft() {
       imported: there.variables as Imported,
       draft: there.data as DraftAnswer,
     },
-    reset: (): void => {
-      there.reset();
+    reset: useCallback((): void => {
+      resetThere();
       reset();
-    },
+    }, [resetThere, reset]),
   };
 }
 

@@ -1,7 +1,6 @@
 import type { RecordedRequest } from "@loyal-quill/core";
 import { Link } from "react-router";
 import { styled } from "styled-components";
-import { figure } from "../parts/figures.js";
 import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Foot } from "../parts/selecting.js";
@@ -63,10 +62,7 @@ export function Lately({ requests }: { requests: readonly RecordedRequest[] }) {
           </tbody>
         </Table>
       </Scroll>
-      <Foot
-        fresh={held.fresh > 0 ? `Show ${figure(held.fresh)} new ${held.fresh === 1 ? "request" : "requests"}` : null}
-        show={held.show}
-      />
+      <Foot list="requests" held={held} />
     </>
   );
 }

@@ -1,6 +1,8 @@
 import type { ReactNode } from "react";
 import { styled } from "styled-components";
+import { figure } from "./figures.js";
 import { Small } from "./inputs.js";
+import type { Held } from "./use-held.js";
 
 /** What can be done with the rows of a table, in a line. */
 export const Doings = styled.p`
@@ -21,13 +23,21 @@ const AtFoot = styled(Doings)`
   > span { margin: 0; }
 `;
 
-/**
- * What can be done with the rows that are selected, and that there are new ones: at the foot of the window, so that no row moves when it comes.
- *
- * @param fresh what shows those that wait, in words
- */
-export function Foot({ fresh, show, children }: { fresh: string | null; show: () => void; children?: ReactNode }) {
-  if (fresh === null && !children) return null;
+const showNew = {
+  requests: (count: number) => (count === 1 ? "Show 1 new request" : `Show ${figure(count)} new requests`),
+  changes: (count: number) => (count === 1 ? "Show 1 new change" : `Show ${figure(count)} new changes`),
+};
+
+interface FootProps {
+  readonly list: keyof typeof showNew;
+  readonly held: Held<unknown>;
+  /** What can be done with the rows that are selected. */
+  readonly children?: ReactNode;
+}
+
+/** What can be done with the rows that are selected, and that there are new ones: at the foot of the window, so that no row moves when it comes. */
+export function Foot({ list, held: { fresh, show }, children }: FootProps) {
+  if (fresh === 0 && !children) return null;
   return (
     <AtFoot>
       {children && (
@@ -35,9 +45,9 @@ export function Foot({ fresh, show, children }: { fresh: string | null; show: ()
           {children}
         </Doings>
       )}
-      {fresh !== null && (
+      {fresh > 0 && (
         <Small type="button" onClick={show}>
-          {fresh}
+          {showNew[list](fresh)}
         </Small>
       )}
     </AtFoot>

@@ -282,10 +282,7 @@ export default function RequestsRoute() {
           <RequestsTable requests={held.shown} chosen={chosen} choose={setChosen} />
         </Scroll>
       )}
-      <Foot
-        fresh={held.fresh > 0 ? `Show ${figure(held.fresh)} new ${held.fresh === 1 ? "request" : "requests"}` : null}
-        show={held.show}
-      >
+      <Foot list="requests" held={held}>
         {chosen.size > 0 && (
           <>
             <span>{figure(chosen.size)} selected</span>
