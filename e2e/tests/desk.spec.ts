@@ -139,7 +139,7 @@ test("a file for a page that has a draft is held against it, and takes its place
     served.replace(/^title: .*$/m, 'title: "Mine {name}"'),
     served.replace(/^title: .*$/m, 'title: "Theirs {name}"'),
   ];
-  const over = page.getByRole("region", { name: "Import" });
+  const over = page.getByRole("region", { name: "Import", exact: true });
   await page.goto("/workbench/");
   // What is served already makes no draft that differs in nothing.
   await choose(served);
@@ -151,7 +151,7 @@ test("a file for a page that has a draft is held against it, and takes its place
   await choose(mine);
   await expect(over).toContainText("The draft of region has the same text. Nothing was imported.");
   await choose(theirs);
-  await expect(over.getByRole("region", { name: "Changes to the draft" })).toHaveText(
+  await expect(over.getByRole("region", { name: "What the import would change" })).toHaveText(
     /− title: "Mine \{name\}"\s*\+ title: "Theirs \{name\}"/,
   );
   await over.getByRole("button", { name: "Cancel" }).click();
@@ -171,8 +171,16 @@ test("a file for a page that has a draft is held against it, and takes its place
   // Once only, whatever is gone back to.
   await page.reload();
   await expect(frame.getByRole("heading", { level: 1 })).toContainText("Mine");
-  await page.getByRole("button", { name: "Discard draft" }).click();
-  await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
+  // What somebody does meanwhile with the draft is seen beside the file.
+  const other = await page.context().newPage();
+  await other.goto("/workbench/pages/region");
+  await page.goto("/workbench/");
+  await choose(theirs);
+  await expect(over).toContainText("has a draft, last changed by");
+  await other.getByRole("button", { name: "Discard draft" }).click();
+  await expect(over).toContainText("has no draft any more");
+  await expect(over.getByRole("button", { name: "Import as draft" })).toBeVisible();
+  await other.close();
 });
 
 test("a file that can be no page file is told by its name, and nothing is taken in", async ({ signedIn }) => {

@@ -54,7 +54,7 @@ export function signOnOf(
   const impossible = Object.keys(attributes).find((name) => name in Object.prototype);
   if (impossible !== undefined)
     throw new CannotStart(
-      `QUILL_OIDC_ATTRIBUTES makes an attribute "${impossible}", which is a member of every JavaScript object: it needs another name.`,
+      `QUILL_OIDC_ATTRIBUTES can't make an attribute "${impossible}": every JavaScript object has a member of that name.`,
     );
   return {
     issuer,

@@ -247,7 +247,7 @@ describe("the workbench in somebody's application", () => {
     ]);
     const odd = { ...ines, id: "10", email: "odd@marrow-vale.example", attributes: { region_id: 2, constructor: 1 } };
     expect((await as(odd, () => client.get("/workbench/pages"))).text).toBe(
-      'The option person of createWorkbench handed in somebody with an attribute "constructor", which is a member of every JavaScript object: it needs another name.',
+      'The option person of createWorkbench handed in somebody with an attribute that can\'t be called "constructor": every JavaScript object has a member of that name.',
     );
   });
 

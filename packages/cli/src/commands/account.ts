@@ -17,7 +17,7 @@ export async function addAccount(options: AccountOptions, say: Say): Promise<voi
   const impossible = impossibleAttribute(options.attributes);
   if (impossible !== undefined)
     throw new CannotStart(
-      `An attribute can't be called "${impossible}", as a member of every JavaScript object is: it needs another name.`,
+      `An attribute can't be called "${impossible}": every JavaScript object has a member of that name.`,
     );
   const store = await Store.open(options.store, options.store);
   try {

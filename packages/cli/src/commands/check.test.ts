@@ -247,7 +247,7 @@ describe("quill account add", () => {
     expect(again.error).toContain("There is an account for lotte@marrow-vale.example already.");
     const odd = ["odd@marrow-vale.example", "--store", made.store, "--name", "x", "--attribute", "constructor=2"];
     expect((await quill("account", "add", ...odd)).error.trim()).toBe(
-      'An attribute can\'t be called "constructor", as a member of every JavaScript object is: it needs another name.',
+      'An attribute can\'t be called "constructor": every JavaScript object has a member of that name.',
     );
   });
 });

@@ -131,7 +131,7 @@ describe("quill serve begins only where it is safe to", () => {
     ],
     [
       "an attribute is called like a member of every object",
-      /^QUILL_OIDC_ATTRIBUTES makes an attribute "toString", which is a member of every JavaScript object: it needs another name\.$/,
+      /^QUILL_OIDC_ATTRIBUTES can't make an attribute "toString": every JavaScript object has a member of that name\.$/,
       () => ["--database", made.pages, "--store", made.store, "--origin", "http://127.0.0.1:1"],
       {
         QUILL_OIDC_ISSUER: "https://id.example",

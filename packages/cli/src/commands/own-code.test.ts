@@ -103,6 +103,13 @@ describe("code beside page files, in TypeScript", () => {
       expect(await save("nowhere")).toContain("Begin with a capital letter.");
       await until(() => said.includes("check:"));
       expect(said).toMatch(/check: \d+\.\d ms, name: No region is called so\./);
+      // What the database fails is said to whoever runs it, too.
+      await owner.query("BEGIN");
+      await owner.query("LOCK TABLE network.region IN ACCESS EXCLUSIVE MODE");
+      expect((await client.get("/regions/1/edit")).status).toBe(503);
+      await until(() => said.includes("RequestFailed"));
+      expect(said).toMatch(/The page region answered 503 \(open\): \w+ canceling statement/);
+      await owner.query("ROLLBACK");
     } finally {
       child.kill("SIGTERM");
     }

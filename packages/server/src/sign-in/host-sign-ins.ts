@@ -29,7 +29,7 @@ function whole(person: HostPerson): HostPerson {
   const impossible = impossibleAttribute(person.attributes ?? {});
   if (impossible !== undefined)
     throw new Error(
-      `The option person of createWorkbench handed in somebody with an attribute "${impossible}", which is a member of every JavaScript object: it needs another name.`,
+      `The option person of createWorkbench handed in somebody with an attribute that can't be called "${impossible}": every JavaScript object has a member of that name.`,
     );
   return person;
 }

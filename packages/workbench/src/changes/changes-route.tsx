@@ -10,7 +10,7 @@ import { figure } from "../parts/figures.js";
 import { Heard } from "../parts/heard.js";
 import { Small } from "../parts/inputs.js";
 import { ZoneChoice } from "../parts/moment.js";
-import { Doings, Foot } from "../parts/selecting.js";
+import { Actions, Foot } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Scroll } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
@@ -142,7 +142,7 @@ export default function ChangesRoute() {
       </Heading>
       <ChangeFilters filter={filter} set={set} changes={all} people={people} />
       {filter.request && (
-        <Doings>
+        <Actions>
           <span>Saved at once, by one request</span>
           {all.some(({ canPutBack }) => canPutBack) && (
             <QuietButton onClick={() => void putBackAll()}>Put back all of these changes…</QuietButton>
@@ -150,14 +150,14 @@ export default function ChangesRoute() {
           <Small type="button" onClick={() => set("request", "")}>
             Show all changes
           </Small>
-        </Doings>
+        </Actions>
       )}
       {!filter.request && filter.person && filter.from && all.some(({ canPutBack }) => canPutBack) && (
-        <Doings>
+        <Actions>
           <QuietButton onClick={() => void putBackAll()}>
             Put back all of these changes by {person ?? filter.person}…
           </QuietButton>
-        </Doings>
+        </Actions>
       )}
       {failed && <Failed error={failed} again={() => void putBackAll()} />}
       {asked && (

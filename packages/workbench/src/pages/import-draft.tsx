@@ -1,9 +1,10 @@
 import type { DraftAnswer } from "@loyal-quill/server/api";
-import { useMutation } from "@tanstack/react-query";
+import { useMutation, useQuery } from "@tanstack/react-query";
 import { useCallback } from "react";
 import { Link, useNavigate } from "react-router";
 import { styled } from "styled-components";
 import { ApiProblem, ask } from "../api/client.js";
+import { madeOf } from "../api/made-of.js";
 import { useNewDraft } from "../database/use-new-draft.js";
 import { Compared } from "../parts/compared.js";
 import { Moment } from "../parts/moment.js";
@@ -11,12 +12,15 @@ import { QuietButton, Strong } from "../parts/states.js";
 import { Scroll } from "../parts/table.js";
 import type { Imported, ImportedOver } from "../sheet/draft/use-import.js";
 
+const askForDraft = (name: string, signal?: AbortSignal): Promise<DraftAnswer> =>
+  ask<DraftAnswer>(`/drafts/${encodeURIComponent(name)}`, { signal });
+
 /** Begins a draft from a page file. Where the page has one already, or is what the file has, that is told instead (`ImportOver`). */
 export function useImportedDraft() {
   const { mutate, reset, isPending, error } = useNewDraft();
   const there = useMutation<DraftAnswer | null, ApiProblem, Imported>({
     mutationFn: ({ name }) =>
-      ask<DraftAnswer>(`/drafts/${encodeURIComponent(name)}`).catch((wrong: unknown) => {
+      askForDraft(name).catch((wrong: unknown) => {
         if (wrong instanceof ApiProblem && wrong.status === 404) return null;
         throw wrong;
       }),
@@ -54,7 +58,7 @@ const Over = styled.section`
 
 /** What stands where an imported file would go, and what can be done about it. */
 export function ImportOver({
-  over: { imported, draft },
+  over: { imported, draft: found },
   close,
 }: {
   over: { readonly imported: Imported; readonly draft: DraftAnswer };
@@ -62,6 +66,14 @@ export function ImportOver({
 }) {
   const navigate = useNavigate();
   const { name, text } = imported;
+  // Others may go on with the draft while it is looked at.
+  const { data: draft } = useQuery({
+    queryKey: ["imported-over", name],
+    queryFn: ({ signal }) => askForDraft(name, signal),
+    initialData: found,
+    gcTime: 0,
+    ...madeOf("drafts", "files"),
+  });
   const sheet = `/pages/${encodeURIComponent(name)}`;
   const hasDraft = draft.revision > 0;
   const page = <Link to={sheet}>{name}</Link>;
@@ -75,16 +87,17 @@ export function ImportOver({
       ) : (
         <>
           <p>
-            The page {page} has a draft{draft.by !== null && <>, last changed by {draft.by}</>}
+            The page {page} {hasDraft ? "has a draft" : "has no draft any more"}
+            {draft.by !== null && <>, last changed by {draft.by}</>}
             {draft.at !== null && (
               <>
                 {" "}
                 (<Moment at={draft.at} />)
               </>
             )}
-            . This is what the import would change in it:
+            . This is what the import would change:
           </p>
-          <Scroll aria-label="Changes to the draft">
+          <Scroll aria-label="What the import would change">
             <Compared before={draft.text} after={text} />
           </Scroll>
         </>
@@ -92,7 +105,7 @@ export function ImportOver({
       <div>
         {draft.text !== text && (
           <Strong onClick={() => void navigate(sheet, { state: { imported } satisfies ImportedOver })}>
-            Replace draft
+            {hasDraft ? "Replace draft" : "Import as draft"}
           </Strong>
         )}
         <QuietButton onClick={close}>{draft.text === text ? "Close" : "Cancel"}</QuietButton>

@@ -5,7 +5,7 @@ import { Small } from "./inputs.js";
 import type { Held } from "./use-held.js";
 
 /** What can be done with the rows of a table, in a line. */
-export const Doings = styled.p`
+export const Actions = styled.p`
   display: flex;
   flex-wrap: wrap;
   gap: ${({ theme }) => theme.space(4)};
@@ -13,7 +13,7 @@ export const Doings = styled.p`
   margin: ${({ theme }) => `${theme.space(2)} 0`};
 `;
 
-const AtFoot = styled(Doings)`
+const AtFoot = styled(Actions)`
   position: sticky;
   bottom: 0;
   margin: 0;
@@ -41,9 +41,9 @@ export function Foot({ list, held: { fresh, show }, children }: FootProps) {
   return (
     <AtFoot>
       {children && (
-        <Doings as="span" role="status">
+        <Actions as="span" role="status">
           {children}
-        </Doings>
+        </Actions>
       )}
       {fresh > 0 && (
         <Small type="button" onClick={show}>
