@@ -98,10 +98,14 @@ test.describe("an application of its own", () => {
 
     // Then all of it: the record, the value that a step adds, the errand in the same transaction, and what the map is told.
     await page.getByLabel("Station name").fill("New Sluice");
+    const today = () => new Date().toISOString().slice(0, 10);
+    const days = [today()];
     await page.getByRole("button", { name: "Update" }).click();
     await expect(page.getByRole("status").first()).toContainText("New Sluice is saved");
-    const today = new Date().toISOString().slice(0, 10);
-    expect(await level()).toEqual({ warning: "7.77", name: "New Sluice", installed: today, place: "MV 223 224" });
+    days.push(today());
+    const { installed, ...saved } = await level();
+    expect(saved).toEqual({ warning: "7.77", name: "New Sluice", place: "MV 223 224" });
+    expect(days).toContain(installed);
     await expect(async () => {
       await page.goto(address);
       await expect(page.getByText("network.station/MV-022 changed")).toBeVisible({ timeout: 500 });

@@ -343,8 +343,11 @@ describe("sessions", () => {
 });
 
 describe("a second factor", () => {
-  /** Sets it up, and answers the secret and the recovery codes. */
-  async function enrol(client: Client, next = ""): Promise<{ secret: string; codes: readonly string[] }> {
+  /** Sets it up, and answers the secret, the code by which it was set up, and the recovery codes. */
+  async function enrol(
+    client: Client,
+    next = "",
+  ): Promise<{ secret: string; taken: string; codes: readonly string[] }> {
     const { text } = await client.get(`/my-account${next}`);
     // A session that was found open is not enough.
     const without = await send(client, text, "/my-account/second-factor", {});
@@ -354,17 +357,18 @@ describe("a second factor", () => {
     const asked = await send(client, text, "/my-account/second-factor", { "factor-password": password });
     const secret = /<dd>([A-Z2-7 ]{32,})<\/dd>/.exec(asked.text)?.[1]?.replaceAll(" ", "") ?? "";
     expect((await send(client, asked.text, "/my-account/second-factor/on", { code: "000000" })).status).toBe(422);
-    const kept = await send(client, asked.text, "/my-account/second-factor/on", { code: codeAt(secret) });
+    const taken = codeAt(secret);
+    const kept = await send(client, asked.text, "/my-account/second-factor/on", { code: taken });
     const codes = [...kept.text.matchAll(/<code>([a-z0-9-]{14})<\/code>/g)].map(([, code]) => code ?? "");
     expect([kept.status, codes.length]).toEqual([200, 10]);
-    return { secret, codes };
+    return { secret, taken, codes };
   }
 
   test("is asked for after the password, each code once; a recovery code takes its place", async () => {
     await account("juno");
     const first = fresh();
     await attempt(first, { email: emailOf("juno") });
-    const { secret, codes } = await enrol(first);
+    const { secret, taken, codes } = await enrol(first);
     const stored = await store.query("SELECT totp_secret, recovery::text FROM account WHERE email = $1", [
       emailOf("juno"),
     ]);
@@ -376,7 +380,7 @@ describe("a second factor", () => {
     expect([asked.status, asked.text.includes("Second factor")]).toEqual([200, true]);
     expect((await client.get("/stations")).status).toBe(303);
     // The code by which it was set up was taken then.
-    const again = await send(client, asked.text, "/sign-in/code", { code: codeAt(secret) });
+    const again = await send(client, asked.text, "/sign-in/code", { code: taken });
     expect([again.status, again.text.includes("used already")]).toEqual([422, true]);
     const next = codeAt(secret, Date.now() + 30_000);
     expect((await send(client, again.text, "/sign-in/code", { code: next })).status).toBe(303);
