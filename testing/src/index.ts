@@ -13,7 +13,7 @@ export { ledgers, ledgersWithout } from "./samples/ledgers.js";
 export { type OddColumn, type OddSchema, type OddTable, oddSchema } from "./samples/odd.js";
 export { workshop } from "./samples/workshop.js";
 export { type Pooler, type Standby, startPooler, startStandby } from "./servers.js";
-export { until } from "./until.js";
+export { patience, until, untilAnswered } from "./until.js";
 export { waitingForLocks } from "./waiting.js";
 
 /** What the run's set-up tells its test files, in the environment variable `QUILL_TEST_CLUSTER`. */

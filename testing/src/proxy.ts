@@ -17,6 +17,8 @@ export interface LinkProxy {
    * swallowed and, after `wait` milliseconds, the connection cut.
    */
   loseAnswerTo(text: string, wait: number): void;
+  /** How many parts of answers were swallowed since the passage was set. */
+  swallowed(): number;
   close(): Promise<void>;
 }
 
@@ -25,6 +27,7 @@ export async function startProxy(target: number): Promise<LinkProxy> {
   let passage: Passage = "open";
   let to = target;
   let losing: { readonly text: string; readonly wait: number } | undefined;
+  let swallowed = 0;
   const pairs = new Set<readonly [Socket, Socket]>();
 
   const server = createServer((near) => {
@@ -59,6 +62,7 @@ export async function startProxy(target: number): Promise<LinkProxy> {
     });
     far.on("data", (part) => {
       if (passage === "open" && !lost) near.write(part);
+      else swallowed += 1;
     });
   });
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
@@ -71,6 +75,7 @@ export async function startProxy(target: number): Promise<LinkProxy> {
     },
     set(now) {
       passage = now;
+      swallowed = 0;
       if (now === "cut")
         for (const [near, far] of pairs) {
           near.destroy();
@@ -80,6 +85,7 @@ export async function startProxy(target: number): Promise<LinkProxy> {
     loseAnswerTo(text, wait) {
       losing = { text, wait };
     },
+    swallowed: () => swallowed,
     close: () =>
       new Promise((resolve) => {
         for (const [near, far] of pairs) {

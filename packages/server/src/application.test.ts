@@ -1,7 +1,7 @@
 import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, Client, formOf } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, untilAnswered } from "@loyal-quill/testing";
 import type { ChangesAnswer } from "./api/answers/changes.js";
 import type { DraftTrialAnswer, PageSummary } from "./api/answers/sheet.js";
 import type { Application } from "./index.js";
@@ -247,16 +247,9 @@ describe("the served pages", () => {
     const { client } = await signIn("hollis");
     const file = path.join(directory, "station.page.yaml");
     const text = await readFile(file, "utf8");
-    const until = async (wanted: (text: string, status: number) => boolean): Promise<void> => {
-      for (let turn = 0; turn < 100; turn++) {
-        const answer = await client.get("/stations/MV-014/edit");
-        if (wanted(answer.text, answer.status)) return;
-        await new Promise((resolve) => setTimeout(resolve, 50));
-      }
-      throw new Error("the page did not change");
-    };
+    const opened = () => client.get("/stations/MV-014/edit");
     await writeFile(file, text.replace("Station name", "Name on the board"));
-    await until((page) => page.includes("Name on the board"));
+    await untilAnswered(opened, (answer) => answer.text.includes("Name on the board"));
     await writeFile(file, text.replace("record: {", "recrod: {"));
     const { client: builder } = await signIn("ines");
     const said = async () => {
@@ -268,15 +261,11 @@ describe("the served pages", () => {
       const { errors, served } = pages.find(({ name }) => name === "station") ?? {};
       return { errors, served };
     };
-    let state = await said();
-    for (let turn = 0; turn < 1200 && state.errors === 0; turn++) {
-      await new Promise((resolve) => setTimeout(resolve, 50));
-      state = await said();
-    }
+    const state = await untilAnswered(said, ({ errors }) => errors !== 0);
     expect(state).toEqual({ errors: 2, served: true });
     expect((await client.get("/stations/MV-014/edit")).text).toContain("Name on the board");
     await writeFile(file, text);
-    await until((page, status) => status === 200 && page.includes("Station name"));
+    await untilAnswered(opened, ({ status, text: page }) => status === 200 && page.includes("Station name"));
   });
 });
 

@@ -8,7 +8,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { forgetControls } from "@loyal-quill/core/controls/index";
 import { forgetRules } from "@loyal-quill/core/rules/index";
 import { createPages, type Pages } from "@loyal-quill/runtime";
-import { bodyOf, Client, formOf, freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf, freshDatabase, type TestDatabase, untilAnswered } from "@loyal-quill/testing";
 import compression from "compression";
 import express from "express";
 import pg from "pg";
@@ -182,12 +182,11 @@ describe("the workbench in somebody's application", () => {
 
   test("hears of every request to the application's pages", async () => {
     expect((await client.get("/records/stations/MV-014/edit")).status).toBe(200);
-    for (let turn = 0; turn < 1200; turn++) {
-      const { said } = await send<{ requests: { path: string }[] }>("GET", "/requests");
-      if (JSON.stringify(said).includes("/stations/MV-014/edit")) return;
-      await new Promise((resolve) => setTimeout(resolve, 50));
-    }
-    throw new Error("the request is not told");
+    const told = await untilAnswered(
+      () => send<{ requests: { path: string }[] }>("GET", "/requests"),
+      ({ said }) => JSON.stringify(said).includes("/stations/MV-014/edit"),
+    );
+    expect(told.status).toBe(200);
   });
 
   test("tries a draft with the application's own steps, and leaves out what is done after a save", async () => {

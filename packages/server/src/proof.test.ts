@@ -3,7 +3,7 @@ import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Played, Rehearsal } from "@loyal-quill/authoring/rehearsal";
 import type { RecordedRequest } from "@loyal-quill/core";
-import { bodyOf, type Client, formOf } from "@loyal-quill/testing";
+import { bodyOf, type Client, formOf, untilAnswered } from "@loyal-quill/testing";
 import type { RehearsalAnswer, ReplayAnswer } from "./api/answers/proof.js";
 import type { DraftAnswer } from "./api/answers/sheet.js";
 import type { RequestSums, RequestsAnswer } from "./api/types.js";
@@ -23,15 +23,6 @@ beforeAll(async () => {
   hollis = (await workbench.signIn("hollis")).client;
 });
 afterAll(() => workbench.close());
-
-async function until<T>(ask: () => Promise<T>, wanted: (answer: T) => boolean): Promise<T> {
-  for (let turn = 0; turn < 1200; turn++) {
-    const answer = await ask();
-    if (wanted(answer)) return answer;
-    await new Promise((resolve) => setTimeout(resolve, 50));
-  }
-  throw new Error("it did not come about");
-}
 
 const get = async <T>(address: string): Promise<T> => (await ines.send<T>("GET", address)).said;
 
@@ -56,7 +47,7 @@ describe("requests told", () => {
     });
     await save({ warning_m: "1.10", name: "<b>&" }, { traceparent: `00-${trace}-00f067aa0ba902b7-01` });
     await save({ notes: "Board read twice." });
-    await until(
+    await untilAnswered(
       () => told("outcome=saved"),
       ({ requests }) => requests.length === 1,
     );
@@ -85,7 +76,7 @@ describe("requests told", () => {
 
   test("come newest first, by the order in which they were kept and not by how their numbers are written", async () => {
     for (let turn = 0; turn < 8; turn++) await hollis.get("/stations/MV-999/edit");
-    const all = await until(
+    const all = await untilAnswered(
       () => told(""),
       ({ requests }) => Number(requests[0]?.number) >= 12,
     );
@@ -133,7 +124,7 @@ describe("requests told", () => {
   test("the number of a request stands on an error page, and finds it", async () => {
     const { text } = await hollis.get("/stations/MV-998/edit");
     const [, number] = /request[^<]*<code>([\da-f-]{36})<\/code>/i.exec(text) ?? [];
-    const found = await until(
+    const found = await untilAnswered(
       () => told(`text=${number}`),
       ({ requests }) => requests.length === 1,
     );
@@ -146,7 +137,7 @@ const textOf = async (name: string): Promise<string> => (await get<DraftAnswer>(
 describe("played again on the draft", () => {
   const run = async (body: object): Promise<ReplayAnswer> => {
     expect((await ines.send("POST", "/drafts/station/replay", body)).status).toBe(202);
-    const answer = await until(
+    const answer = await untilAnswered(
       () => get<ReplayAnswer | null>("/drafts/station/replay"),
       (each) => each?.state === "done" || each?.state === "failed",
     );
@@ -155,7 +146,7 @@ describe("played again on the draft", () => {
 
   test("what was refused would be saved, or refused by the table, where the draft's rule is gone; nothing is written", async () => {
     await save({ notes: "n".repeat(2001) });
-    await until(
+    await untilAnswered(
       () => told("field=notes"),
       ({ requests }) => requests.length === 1,
     );
@@ -205,7 +196,7 @@ describe("played again on the draft", () => {
 describe("the rehearsal of a draft", () => {
   const run = async (name: string, text: string): Promise<Rehearsal> => {
     expect((await ines.send("POST", `/drafts/${name}/rehearsal`, { text, quick: true })).status).toBe(202);
-    const answer = await until(
+    const answer = await untilAnswered(
       () => get<RehearsalAnswer | null>(`/drafts/${name}/rehearsal`),
       (each) => each?.state !== "running",
     );
@@ -227,7 +218,7 @@ describe("the rehearsal of a draft", () => {
     const text = await textOf("station");
     await ines.send("POST", "/drafts/station/rehearsal", { text, quick: false });
     await ines.send("DELETE", "/drafts/station/rehearsal");
-    const ended = await until(
+    const ended = await untilAnswered(
       () => get<RehearsalAnswer | null>("/drafts/station/rehearsal"),
       (each) => each?.state !== "running",
     );
@@ -255,7 +246,7 @@ describe("the rehearsal of a draft", () => {
     await rm(path.join(workbench.directory, "region.cases.yaml"));
     await mkdir(path.join(workbench.directory, "region.cases.yaml"));
     await ines.send("POST", "/drafts/region/rehearsal", { text: `${text}# another note\n`, quick: true });
-    const failed = await until(
+    const failed = await untilAnswered(
       () => get<RehearsalAnswer | null>("/drafts/region/rehearsal"),
       (each) => each?.state !== "running",
     );

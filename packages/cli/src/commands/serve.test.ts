@@ -156,7 +156,8 @@ describe("an end", () => {
     const begun = performance.now();
     served.child.kill("SIGTERM");
     expect(await served.ended).toBe(0);
-    expect(performance.now() - begun).toBeLessThan(9000);
+    // Sooner than the statement that nobody answers would be given up by itself (15 s, and 2 s for its answer).
+    expect(performance.now() - begun).toBeLessThan(15_000);
     await lost;
     await proxy.close();
   });

@@ -345,7 +345,7 @@ describe("a step in the transaction", () => {
     const { status } = await save({ name: "Late" });
     expect(status).toBe(503);
     expect(errors[0]?.message).toContain("took longer than 80 ms");
-    await new Promise((resolve) => setTimeout(resolve, 250));
+    await until(() => late.length === 2);
     expect(late).toEqual([expect.stringContaining("has ended"), true]);
     expect(await count("sea.told")).toBe(0);
     expect(await buoy()).toMatchObject({ name: "North" });

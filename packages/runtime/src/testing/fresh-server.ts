@@ -1,5 +1,6 @@
 import { parentPort, workerData } from "node:worker_threads";
 import type { Actor, Database } from "@loyal-quill/core";
+import { patience } from "@loyal-quill/testing";
 import type express from "express";
 import { connect, createPages, databaseOver, type Pages, type PagesOptions } from "../index.js";
 import { ownFrame, serve } from "./served.js";
@@ -132,9 +133,9 @@ export interface Fresh {
 }
 
 async function asFresh({ url, directory }: FreshData, asked: Asked): Promise<Fresh> {
-  const pool = connect(url, 4);
+  const pool = connect(url, 4, patience);
   let found: Fresh | undefined;
-  await databaseOver(pool)
+  await databaseOver(pool, { connect: patience })
     .transaction(async (database) => {
       const pages = await createPages(optionsOver(alone(database), directory));
       const served = await serve(pages);

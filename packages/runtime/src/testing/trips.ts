@@ -3,7 +3,7 @@ import os from "node:os";
 import path from "node:path";
 import { fileURLToPath } from "node:url";
 import { type Actor, type Database, type Handled, handle, type MatchedRoute, route } from "@loyal-quill/core";
-import { bodyOf, formOf, freshDatabase } from "@loyal-quill/testing";
+import { bodyOf, formOf, freshDatabase, patience } from "@loyal-quill/testing";
 import pg from "pg";
 import { connect, databaseOver, type Loaded, loadPageFiles, signerOf } from "../index.js";
 
@@ -99,8 +99,8 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
   const owner = new pg.Client(made.owner);
   await owner.connect();
   for (const statement of sql) await owner.query(statement);
-  const pool = connect(made.pages, poolSize);
-  const database = databaseOver(pool);
+  const pool = connect(made.pages, poolSize, patience);
+  const database = databaseOver(pool, { connect: patience });
   const directory = await directoryOf(files ?? (await demoFiles()));
   let site = await loadPageFiles(directory, database);
 

@@ -3,6 +3,7 @@ import { rm, writeFile } from "node:fs/promises";
 import os from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
+import { untilAnswered } from "@loyal-quill/testing";
 import pg from "pg";
 import { hashPassword } from "../sign-in/passwords.js";
 import { password, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
@@ -168,9 +169,7 @@ fields: [name: { sensitive: true }, length_km]
 `;
     const file = path.join(bench.directory, "secret.page.yaml");
     await writeFile(file, secret);
-    for (let tries = 0; tries < 100 && (await labels()).length > 0; tries++)
-      await new Promise((resolve) => setTimeout(resolve, 100));
-    expect(await labels()).toEqual([]);
+    expect(await untilAnswered(labels, ({ length }) => length === 0)).toEqual([]);
     await rm(file);
   });
 
@@ -416,11 +415,10 @@ test("the log is verified in the background, and the last report is kept", async
   rmSync(path.join(elsewhere, "taken-away"), { force: true });
   writeFileSync(path.join(elsewhere, "spoilt"), "no seal\n");
   expect((await send("POST", "/changes/verification")).status).toBe(202);
-  let answer = first;
-  for (let turn = 0; turn < 300 && !answer.last; turn++) {
-    await new Promise((resolve) => setTimeout(resolve, 200));
-    answer = await get<VerificationAnswer>("/changes/verification");
-  }
+  const answer = await untilAnswered(
+    () => get<VerificationAnswer>("/changes/verification"),
+    ({ last }) => last !== null,
+  );
   expect(answer.last).toMatchObject({ by: "Una Doer", report: { counts: { tables: 2 } } });
   expect(answer.last?.report.outside).toEqual({
     seals: 0,

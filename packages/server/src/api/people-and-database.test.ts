@@ -1,7 +1,7 @@
 import { readFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { bodyOf, formOf } from "@loyal-quill/testing";
+import { bodyOf, formOf, untilAnswered } from "@loyal-quill/testing";
 import pg from "pg";
 import { type Builder, people, startWorkbench, type TestWorkbench } from "../testing/workbench.js";
 import type { ChangesAnswer } from "./answers/changes.js";
@@ -378,11 +378,10 @@ describe("before publishing", () => {
 
   test("a census runs in the background and is cancelled by another", async () => {
     expect((await ines.send("POST", "/drafts/station/census", { text: station })).status).toBe(202);
-    let answer: CensusAnswer | null = null;
-    for (let turn = 0; turn < 3000 && answer?.state !== "done"; turn++) {
-      answer = await get<CensusAnswer | null>("/drafts/station/census");
-      await new Promise((resolve) => setTimeout(resolve, 20));
-    }
+    const answer = await untilAnswered(
+      () => get<CensusAnswer | null>("/drafts/station/census"),
+      (census) => census?.state === "done",
+    );
     expect(answer).toMatchObject({ state: "done", done: 1, census: { rows: 48 } });
     expect((await ines.send("POST", "/drafts/station/census", { text: "a: [" })).status).toBe(422);
     expect(await get("/drafts/sensor/census")).toBeNull();

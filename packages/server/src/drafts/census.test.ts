@@ -2,7 +2,7 @@ import { randomUUID } from "node:crypto";
 import os from "node:os";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Census } from "@loyal-quill/authoring";
-import { freshDatabase, type TestDatabase } from "@loyal-quill/testing";
+import { freshDatabase, type TestDatabase, until } from "@loyal-quill/testing";
 import pg from "pg";
 import type { FeedEvent } from "../api/types.js";
 import { Store } from "../store/store.js";
@@ -54,13 +54,6 @@ function process(fail?: Error) {
   return { censuses, inside, events };
 }
 
-async function until(holds: () => boolean | Promise<boolean>): Promise<void> {
-  for (let turn = 0; turn < 2400; turn++) {
-    if (await holds()) return;
-    await new Promise((resolve) => setTimeout(resolve, 25));
-  }
-  throw new Error("it never came");
-}
 const draft = (name: string, text = "text") => ({ name, text });
 const hasEnded = async (censuses: Censuses, name: string): Promise<boolean> =>
   (await censuses.of(name))?.state !== "running";

@@ -2,7 +2,7 @@ import { readdir, readFile, rm, writeFile } from "node:fs/promises";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { renamedColumn } from "@loyal-quill/authoring";
-import { bodyOf, formOf } from "@loyal-quill/testing";
+import { bodyOf, formOf, untilAnswered } from "@loyal-quill/testing";
 import pg from "pg";
 import type { DatabaseAnswer } from "../api/answers/database.js";
 import type { DraftAnswer, DraftTrialAnswer, PageSummary, VersionAnswer } from "../api/answers/sheet.js";
@@ -26,15 +26,6 @@ const draftOf = async (name: string): Promise<DraftAnswer> =>
 
 const change = async (by: Builder, name: string, was: string, text: string): Promise<DraftAnswer> =>
   (await by.send<DraftAnswer>("PUT", `/drafts/${name}`, { was, text })).said;
-
-async function until<T>(ask: () => Promise<T>, wanted: (answer: T) => boolean): Promise<T> {
-  for (let turn = 0; turn < 200; turn++) {
-    const answer = await ask();
-    if (wanted(answer)) return answer;
-    await new Promise((resolve) => setTimeout(resolve, 25));
-  }
-  throw new Error("it did not come about");
-}
 
 describe("a draft from a table", () => {
   test("is complete, runs at once, is published, and serves", async () => {
@@ -153,7 +144,7 @@ describe("a draft of a published page", () => {
       path.join(workbench.directory, "bulletin.page.yaml"),
       text.replace("label: Author", "label: Written by"),
     );
-    const seen = await until(
+    const seen = await untilAnswered(
       () => draftOf("bulletin"),
       ({ fileChanged }) => fileChanged !== null,
     );
@@ -163,7 +154,7 @@ describe("a draft of a published page", () => {
     expect(said).toMatchObject({ conflicts: [], fileChanged: null });
     expect(said.text).toContain("label: Goes out at");
     expect(said.text).toContain("label: Written by");
-    const versions = await until(
+    const versions = await untilAnswered(
       async () => (await ines.send<VersionAnswer[]>("GET", "/drafts/bulletin/versions")).said,
       ({ length }) => length > 1,
     );
@@ -176,7 +167,7 @@ describe("a draft of a published page", () => {
     expect(after).not.toBe(text);
     await change(ines, "calibration", text, after);
     await rm(path.join(workbench.directory, "calibration.page.yaml"));
-    const seen = await until(
+    const seen = await untilAnswered(
       () => draftOf("calibration"),
       ({ fileChanged }) => fileChanged !== null,
     );
@@ -203,7 +194,7 @@ describe("a table that changes under its page", () => {
     const save = await client.post("/sensors/MV-001/1/edit", form);
     expect(save.status).toBe(503);
     expect((await owner.query("SELECT sum(length(s::text)) AS n FROM network.sensor s")).rows[0]).toEqual(before);
-    const drifted = await until(
+    const drifted = await untilAnswered(
       () => draftOf("sensor"),
       ({ drift }) => drift.length > 0,
     );
@@ -244,13 +235,13 @@ fields: [name]
 `;
     await workbench.application.pages.reload();
     await writeFile(path.join(workbench.directory, "buoy.page.yaml"), text);
-    await until(
+    await untilAnswered(
       async () => (await ines.send<VersionAnswer[]>("GET", "/drafts/buoy/versions")).said,
       (versions) => versions.length === 1,
     );
     await owner.query("ALTER TABLE buoy ADD COLUMN colour text");
     await workbench.application.pages.reload();
-    const drifted = await until(
+    const drifted = await untilAnswered(
       () => draftOf("buoy"),
       ({ drift }) => drift.length > 0,
     );

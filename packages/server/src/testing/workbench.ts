@@ -10,6 +10,7 @@ import {
   formOf,
   freshDatabase,
   type LinkProxy,
+  patience,
   type TestDatabase,
   throughProxy,
 } from "@loyal-quill/testing";
@@ -99,6 +100,8 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     pages: how.ofStore ? ofTheStore : directory,
     also: also ? [{ name: "archive", databaseUrl: also.pages, logUrl: also.reader, pages: archive }] : [],
     workbench: null,
+    // What a test does to a link is found out soon; otherwise a busy machine is waited for.
+    ...(databaseThrough ? {} : { poolWait: patience }),
     signingKeys: how.signingKeys ?? ["a key for tests, thirty-two bytes long"],
     ...(how.onPublish ? { onPublish: how.onPublish } : {}),
     ...(how.sealsTo ? { seals: { to: how.sealsTo } } : {}),
