@@ -74,6 +74,12 @@ test.describe("the Sheet", () => {
     await expect(review).toContainText("has no column");
     await expect(page.locator(".cm-lintRange-error")).toHaveCount(1);
     await expect(page.getByRole("button", { name: "Publish…" })).toBeDisabled();
+    // However long what is wrong is, no line of the review is wider than the window.
+    await page.keyboard.insertText("x".repeat(400));
+    await expect(review).toContainText("x".repeat(400));
+    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(1280);
+    await page.keyboard.press("Control+z");
+    await expect(review).not.toContainText("xxx");
     await page.keyboard.press("Alt+r");
     await expect(page.locator(".cm-lintRange-error").or(review.getByText("stands here twice"))).not.toHaveCount(0);
     await page.keyboard.press("Control+z");

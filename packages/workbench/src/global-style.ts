@@ -16,6 +16,7 @@ export const GlobalStyle = createGlobalStyle`
   *, *::before, *::after { box-sizing: border-box; }
   html { scroll-padding-block-end: 4rem; text-rendering: geometricPrecision; font: 100%/1.4 ${({ theme }) => theme.speech}; color: ${({ theme }) => theme.ink}; background: ${({ theme }) => theme.paper}; font-variant-numeric: lining-nums; }
   body, h1, h2, h3, p, ul, ol, dl, dd, pre { margin: 0; padding: 0; }
+  body { overflow-wrap: break-word; }
   ul, ol { list-style: none; }
   a { color: ${({ theme }) => theme.verdigris}; text-underline-offset: 0.15em; }
   button, input, select { font: inherit; font-variant-numeric: inherit; color: inherit; }

@@ -11,7 +11,9 @@ export function useFilters(): readonly [URLSearchParams, (name: string, value: s
     setSearch(
       (before) => {
         const after = new URLSearchParams(before);
-        if (value) after.set(name, value);
+        // A NUL comes by pasting, and no address with one is answered (nor has PostgreSQL a text with one).
+        const text = value.replaceAll("\0", "");
+        if (text) after.set(name, text);
         else after.delete(name);
         return after;
       },
