@@ -121,7 +121,7 @@ test.describe("axe finds nothing in either colour scheme", () => {
     await expect(requests).toBeVisible();
     await requests.hover();
     await requests.getByRole("checkbox").first().check();
-    await expect(page.getByText("1 selected")).toBeVisible();
+    await expect(page.getByRole("button", { name: "Clear selection" })).toBeVisible();
     expect(await violations(page)).toEqual([]);
     await requests.getByRole("link").first().click();
     await expect(page.getByRole("heading", { name: "Statements" })).toBeVisible();

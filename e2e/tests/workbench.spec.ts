@@ -83,13 +83,45 @@ test("nothing moves in a live list while somebody points into it: what is new wa
   await waiting.click();
   await expect(waiting).toBeHidden();
   await expect(requests.getByRole("row", { name: /Hollis Brandt GET \/stations\/MV-014\/edit/ }).first()).toBeVisible();
-  await expect(page.getByText("1 selected")).toBeVisible();
+  await expect(page.getByRole("status").filter({ hasText: "1 selected" })).toHaveCount(1);
   // Nobody points into it now: what comes is shown by itself.
   await page.mouse.move(5, 5);
   await page.getByRole("link", { name: "Help" }).focus();
   await other.goto("/stations/MV-015/edit");
   await expect(requests.getByRole("row", { name: /MV-015/ }).first()).toBeVisible();
   await context.close();
+});
+
+test("what is selected is still so for whoever looks at it and comes back, filters, and loads the place anew", async ({
+  signedIn,
+}) => {
+  const page = await signedIn("ines");
+  await page.goto("/stations/MV-014/edit");
+  await page.goto("/stations/MV-015/edit");
+  await page.goto("/workbench/requests");
+  const ticks = page.getByRole("region", { name: "Requests", exact: true }).getByRole("checkbox");
+  await ticks.nth(0).check();
+  await ticks.nth(1).check();
+  const selected = page.getByRole("status").filter({ hasText: "2 selected" });
+  await expect(selected).toHaveCount(1);
+  await page.getByRole("link", { name: "Compare side by side" }).click();
+  await expect(page).toHaveURL(/\?with=/);
+  await page.goBack();
+  await expect(selected).toHaveCount(1);
+  await expect(ticks.nth(1)).toBeChecked();
+  await page.getByRole("combobox", { name: "Outcome" }).selectOption("shown");
+  await expect(page).toHaveURL(/outcome=shown/);
+  await page.reload();
+  await expect(selected).toHaveCount(1);
+  await page.getByRole("button", { name: "Clear selection" }).click();
+  await expect(selected).toHaveCount(0);
+  await signedIn("tamsin");
+  await page.goto("/workbench/changes");
+  await page.getByRole("region", { name: "Changes" }).getByRole("checkbox").first().check();
+  await page.getByRole("region", { name: "Changes" }).getByRole("link").first().click();
+  await expect(page).toHaveURL(/changes\/record/);
+  await page.goBack();
+  await expect(page.getByRole("status").filter({ hasText: "1 selected" })).toHaveCount(1);
 });
 
 test("what happens is heard again after an answer of something in between, as of a proxy without its server", async ({

@@ -14,6 +14,7 @@ import { Actions, Foot } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Scroll } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
+import { useChosen } from "../parts/use-chosen.js";
 import { useFilters } from "../parts/use-filters.js";
 import { useHeld } from "../parts/use-held.js";
 import { ChangePlaces } from "./change-places.js";
@@ -113,7 +114,7 @@ export default function ChangesRoute() {
   const filter = filterOf(search);
   const deferred = useDeferredValue(filter);
   const changes = useChanges(deferred);
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const chosen = useChosen();
   const [asked, setAsked] = useState<PutBackAsked | null>(null);
   const [failed, setFailed] = useState<Error | null>(null);
   useDocumentTitle("Changes");
@@ -165,7 +166,7 @@ export default function ChangesRoute() {
           asked={asked}
           onClose={(isDone) => {
             setAsked(null);
-            if (isDone) setChosen(new Set());
+            if (isDone) chosen.clear();
           }}
         />
       )}
@@ -186,30 +187,11 @@ export default function ChangesRoute() {
       )}
       {all.length > 0 && (
         <Scroll aria-label="Changes" {...held.within}>
-          <ChangesTable
-            changes={held.shown}
-            chosen={chosen}
-            onChoose={(id, isChosen) =>
-              setChosen((before) => {
-                const after = new Set(before);
-                if (isChosen) after.add(id);
-                else after.delete(id);
-                return after;
-              })
-            }
-          />
+          <ChangesTable changes={held.shown} chosen={chosen.ids} onChoose={chosen.choose} />
         </Scroll>
       )}
-      <Foot list="changes" held={held}>
-        {chosen.size > 0 && (
-          <>
-            <span>{figure(chosen.size)} selected</span>
-            <QuietButton onClick={() => setAsked({ entries: [...chosen] })}>Put back…</QuietButton>
-            <Small type="button" onClick={() => setChosen(new Set())}>
-              Clear selection
-            </Small>
-          </>
-        )}
+      <Foot list="changes" held={held} chosen={chosen}>
+        <QuietButton onClick={() => setAsked({ entries: [...chosen.ids] })}>Put back…</QuietButton>
       </Foot>
       {changes.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>

@@ -1,7 +1,9 @@
 import type { ReactNode } from "react";
 import { styled } from "styled-components";
 import { figure } from "./figures.js";
+import { Heard } from "./heard.js";
 import { Small } from "./inputs.js";
+import type { Chosen } from "./use-chosen.js";
 import type { Held } from "./use-held.js";
 
 /** What can be done with the rows of a table, in a line. */
@@ -31,26 +33,37 @@ const showNew = {
 interface FootProps {
   readonly list: keyof typeof showNew;
   readonly held: Held<unknown>;
+  /** Of a list whose rows can be selected. */
+  readonly chosen?: Chosen;
   /** What can be done with the rows that are selected. */
   readonly children?: ReactNode;
 }
 
 /** What can be done with the rows that are selected, and that there are new ones: at the foot of the window, so that no row moves when it comes. */
-export function Foot({ list, held: { fresh, show }, children }: FootProps) {
-  if (fresh === 0 && !children) return null;
+export function Foot({ list, held: { fresh, show }, chosen, children }: FootProps) {
+  const selected = chosen !== undefined && chosen.ids.size > 0 && `${figure(chosen.ids.size)} selected`;
   return (
-    <AtFoot>
-      {children && (
-        <Actions as="span" role="status">
-          {children}
-        </Actions>
+    <>
+      {chosen && <Heard>{selected}</Heard>}
+      {(selected || fresh > 0) && (
+        <AtFoot>
+          {selected && (
+            <Actions as="span">
+              <span>{selected}</span>
+              {children}
+              <Small type="button" onClick={chosen?.clear}>
+                Clear selection
+              </Small>
+            </Actions>
+          )}
+          {fresh > 0 && (
+            <Small type="button" onClick={show}>
+              {showNew[list](fresh)}
+            </Small>
+          )}
+        </AtFoot>
       )}
-      {fresh > 0 && (
-        <Small type="button" onClick={show}>
-          {showNew[list](fresh)}
-        </Small>
-      )}
-    </AtFoot>
+    </>
   );
 }
 

@@ -1,5 +1,5 @@
 import type { ToldRequest } from "@loyal-quill/server/api";
-import { Suspense, useState } from "react";
+import { Suspense } from "react";
 import { Input, Label, SearchField } from "react-aria-components";
 import { Link, useNavigate } from "react-router";
 import { styled } from "styled-components";
@@ -16,6 +16,7 @@ import { Foot, Tick } from "../parts/selecting.js";
 import { Empty, Failed, QuietButton, Waiting } from "../parts/states.js";
 import { Head, Scroll, Table } from "../parts/table.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
+import { type Chosen, useChosen } from "../parts/use-chosen.js";
 import { useFilters } from "../parts/use-filters.js";
 import { useHeld } from "../parts/use-held.js";
 import { useZone } from "../parts/zone.js";
@@ -196,12 +197,11 @@ function RequestFilters({ filter, set }: Filtering) {
 
 interface Listed {
   readonly requests: readonly ToldRequest[];
-  readonly chosen: ReadonlySet<string>;
-  readonly choose: (chosen: (before: ReadonlySet<string>) => ReadonlySet<string>) => void;
+  readonly chosen: Chosen;
 }
 
 /** The requests, day by day. */
-function RequestsTable({ requests, chosen, choose }: Listed) {
+function RequestsTable({ requests, chosen: { ids, choose } }: Listed) {
   const zone = useZone();
   return (
     <Table>
@@ -218,15 +218,8 @@ function RequestsTable({ requests, chosen, choose }: Listed) {
             <RequestRow
               key={request.id}
               request={request}
-              isChosen={chosen.has(request.id)}
-              onChoose={(isChosen) =>
-                choose((before) => {
-                  const after = new Set(before);
-                  if (isChosen) after.add(request.id);
-                  else after.delete(request.id);
-                  return after;
-                })
-              }
+              isChosen={ids.has(request.id)}
+              onChoose={(isChosen) => choose(request.id, isChosen)}
             />
           ))}
         </tbody>
@@ -242,16 +235,16 @@ export default function RequestsRoute() {
   const navigate = useNavigate();
   const requests = useToldRequests(filter);
   const sums = useRequestSums(filter);
-  const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set());
+  const chosen = useChosen();
   useDocumentTitle("Requests");
   const all: readonly ToldRequest[] = requests.data?.pages.flatMap((part) => part.requests) ?? [];
   const held = useHeld(all);
+  const ids = [...chosen.ids];
+  const ofPages = new Set(all.filter(({ id }) => chosen.ids.has(id)).map(({ page }) => page));
+  const [page] = ofPages;
   const playAgain = (): void => {
-    const [page] = all.filter(({ id }) => chosen.has(id)).flatMap((each) => each.page ?? []);
-    if (page) void navigate(`/pages/${encodeURIComponent(page)}/replay`, { state: { ids: [...chosen] } });
+    if (page) void navigate(`/pages/${encodeURIComponent(page)}/replay`, { state: { ids } });
   };
-  const ofPages = new Set(all.filter(({ id }) => chosen.has(id)).map(({ page }) => page));
-  const two = [...chosen];
   return (
     <English>
       <RequestFilters filter={filter} set={set} />
@@ -279,22 +272,14 @@ export default function RequestsRoute() {
       )}
       {all.length > 0 && (
         <Scroll aria-label="Requests" {...held.within}>
-          <RequestsTable requests={held.shown} chosen={chosen} choose={setChosen} />
+          <RequestsTable requests={held.shown} chosen={chosen} />
         </Scroll>
       )}
-      <Foot list="requests" held={held}>
-        {chosen.size > 0 && (
-          <>
-            <span>{figure(chosen.size)} selected</span>
-            {two.length === 2 && <Link to={`/requests/${two[0]}?with=${two[1]}`}>Compare side by side</Link>}
-            <Small type="button" disabled={ofPages.size !== 1} onClick={playAgain}>
-              Replay on the draft
-            </Small>
-            <Small type="button" onClick={() => setChosen(new Set())}>
-              Clear selection
-            </Small>
-          </>
-        )}
+      <Foot list="requests" held={held} chosen={chosen}>
+        {ids.length === 2 && <Link to={`/requests/${ids[0]}?with=${ids[1]}`}>Compare side by side</Link>}
+        <Small type="button" disabled={ofPages.size !== 1 || !page} onClick={playAgain}>
+          Replay on the draft
+        </Small>
       </Foot>
       {requests.hasNextPage && (
         <p style={{ marginTop: "1rem" }}>
