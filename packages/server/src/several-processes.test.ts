@@ -127,6 +127,28 @@ describe("several processes over one store and one directory", () => {
     for (const each of heard) each.leave();
   });
 
+  test("an account that was changed is told of in the feeds of all, by whatever it was: a command hears nothing itself", async () => {
+    const heard = await Promise.all(builders.map(({ client }) => listen(client)));
+    for (const each of heard) await each.has("retry");
+    const told = () => heard.map((each) => each.text().split('{"kind":"people"}').length - 1);
+    const command = await Store.open(workbenches[0]?.made.store ?? "", workbenches[0]?.made.reader ?? "");
+    const account = {
+      id: crypto.randomUUID(),
+      email: "late@marrow-vale.example",
+      name: "Late Comer",
+      passwordHash: null,
+    };
+    const made = { ...account, roles: ["technician"], attributes: {}, active: true };
+    expect(await command.accounts.make(made)).toBe(true);
+    await until(() => told().every((count) => count === 1));
+    // There is one already: nothing was changed.
+    expect(await command.accounts.make(made)).toBe(false);
+    await command.accounts.revise(made.id, () => ({ change: { name: "Late Again" } }));
+    await until(() => told().every((count) => count === 2));
+    await command.close();
+    for (const each of heard) each.leave();
+  });
+
   test("page files may be the store's: what is published is served by all, and a machine needs none of its own", async () => {
     const [one, other] = [
       await startWorkbench({ beside: workbenches[0] as TestWorkbench, ofStore: true }),

@@ -113,8 +113,6 @@ export interface PeopleRouteOptions {
   readonly database: Database;
   readonly account: (request: Request) => Promise<Account | null>;
   readonly sessions: SignIns;
-  /** Told when an account was made or changed. */
-  readonly accountsChanged: () => void;
 }
 
 const uuid = v.pipe(v.string(), v.uuid());
@@ -186,8 +184,7 @@ class PeopleRoutes {
     { email, id }: Account,
     detail: Record<string, string> = {},
   ): Promise<void> => {
-    const { store, account, accountsChanged } = this.options;
-    accountsChanged();
+    const { store, account } = this.options;
     await note(store, doerOf(request, await account(request)), action, { name: email, id }, detail);
   };
 }

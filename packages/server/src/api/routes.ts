@@ -257,12 +257,8 @@ export function apiRoutes(options: ApiOptions): GuardedRoutes {
   const look = lookIn(store, options.account);
   guard(routes, options);
   const adding: Adding = { routes, look, options };
-  // Accounts are shared by all databases.
-  const accountsChanged = (): void => {
-    for (const each of options.databases) each.tell({ kind: "people" });
-  };
   addSession(adding);
-  routes.part("/people", peopleRoutes({ ...options, accountsChanged }));
+  routes.part("/people", peopleRoutes(options));
   addTrail(adding);
   routes.part("/changes", changeRoutes({ ...options, look }));
   addPages(adding);

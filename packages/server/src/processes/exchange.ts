@@ -6,6 +6,7 @@ import pg from "pg";
 import type { ProcessReport } from "../api/answers/database.js";
 import type { FeedEvent } from "../api/types.js";
 import { connectionLimits } from "../store/connection.js";
+import { channel } from "../store/told-to-all.js";
 
 /** What one process tells the others: what its feed says, requests by their ids, and that a page was published. */
 export type Told =
@@ -30,8 +31,6 @@ const aliveFor = "20 seconds";
 const pollEvery = { alone: 1_000, told: 10_000 };
 /** Numbers are given before they can be seen: so many before the last one are looked at again. */
 const overlap = 200;
-
-const channel = "loyal_quill";
 
 type Heard = (told: Told) => void;
 
@@ -222,7 +221,9 @@ export class Exchange {
       this.seen.add(id);
       if (BigInt(id) > BigInt(this.last)) this.last = id;
       if (from === this.id) continue;
-      for (const heard of this.listeners.get(database) ?? []) heard(told);
+      // Accounts are shared by all databases.
+      const listeners = told.kind === "people" ? [...this.listeners.values()] : [this.listeners.get(database) ?? []];
+      for (const all of listeners) for (const heard of all) heard(told);
     }
     const gone = BigInt(this.last) - BigInt(2 * overlap);
     for (const id of this.seen) if (BigInt(id) < gone) this.seen.delete(id);

@@ -1,4 +1,5 @@
 import { randomUUID } from "node:crypto";
+import { isDeepStrictEqual } from "node:util";
 import type { Attribute } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
 import type { Configuration } from "openid-client";
@@ -238,6 +239,8 @@ export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: Sign
     const known = await store.accounts.bySubject(elsewhere.issuer, person.subject);
     const told = { name: person.name, roles: [...person.roles], attributes: { ...person.attributes } };
     if (known) {
+      const { name, roles, attributes } = known;
+      if (isDeepStrictEqual(told, { name, roles, attributes })) return known;
       await store.accounts.change(known.id, told);
       return store.accounts.one(known.id);
     }

@@ -2,6 +2,7 @@ import type { Actor } from "@loyal-quill/core";
 import type { InferEntity } from "@mikro-orm/core";
 import { type Account, AccountEntity, actorOf, type NewAccount } from "./entities.js";
 import type { InStore } from "./in-store.js";
+import { tellOfPeople } from "./told-to-all.js";
 
 export const plainAccount = (found: InferEntity<typeof AccountEntity>): Account => ({
   ...found,
@@ -89,20 +90,23 @@ export class Accounts {
   }
 
   /** Makes an account. @returns false where there is one already of its address, or of its subject at the issuer */
-  make(account: NewAccount): Promise<boolean> {
+  async make(account: NewAccount): Promise<boolean> {
     const { email, issuer = null, subject = null } = account;
-    return this.store.em().transactional(async (em) => {
+    const isMade = await this.store.em().transactional(async (em) => {
       await em.execute(lock);
       const isElsewhere = issuer === null ? [] : [{ issuer, subject }];
       if ((await em.count(AccountEntity, { $or: [{ email }, ...isElsewhere] })) > 0) return false;
       await em.upsert(AccountEntity, account);
       return true;
     });
+    if (isMade) await tellOfPeople(this.store);
+    return isMade;
   }
 
   /** Sets some of an account, and leaves the rest as it is meanwhile. */
   async change(id: string, change: AccountChange): Promise<void> {
     await this.store.em().nativeUpdate(AccountEntity, { id }, change);
+    await tellOfPeople(this.store);
   }
 
   /**
@@ -111,11 +115,11 @@ export class Accounts {
    * @param decide sees the account as it is and all others; answers what is set, or why nothing is
    * @returns what it decided against, or the account before and after; null where there is none
    */
-  revise<Refusal extends object>(
+  async revise<Refusal extends object>(
     id: string,
     decide: (found: Account, others: readonly Account[]) => { readonly change: AccountChange } | Refusal,
   ): Promise<Refusal | { readonly before: Account; readonly after: Account } | null> {
-    return this.store.em().transactional(async (em) => {
+    const came = await this.store.em().transactional(async (em) => {
       await em.execute(lock);
       const all = await em.find(AccountEntity, {});
       const found = all.find((each) => each.id === id);
@@ -127,6 +131,8 @@ export class Accounts {
       await em.flush();
       return { before, after: plainAccount(found) };
     });
+    if (came !== null && "after" in came) await tellOfPeople(this.store);
+    return came;
   }
 
   /** Ends all sessions of an account, for good. @returns the account as it is then */
@@ -134,6 +140,7 @@ export class Accounts {
     const em = this.store.em();
     await em.execute("UPDATE account SET session_epoch = session_epoch + 1 WHERE id = ?", [id]);
     await em.execute("DELETE FROM session WHERE account_id = ?", [id]);
+    await tellOfPeople(this.store);
     return this.one(id);
   }
 

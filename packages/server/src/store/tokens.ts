@@ -2,6 +2,7 @@ import type { InferEntity } from "@mikro-orm/core";
 import { plainAccount } from "./accounts.js";
 import { type Account, type Token, TokenEntity } from "./entities.js";
 import type { InStore } from "./in-store.js";
+import { tellOfPeople } from "./told-to-all.js";
 
 const plainToken = ({ account, ...found }: InferEntity<typeof TokenEntity>): Token => ({
   ...found,
@@ -29,6 +30,7 @@ export class Tokens {
 
   async keep({ accountId, ...token }: Omit<Token, "database">): Promise<void> {
     await this.store.em().insert(TokenEntity, { ...token, account: accountId, database: this.store.database });
+    await tellOfPeople(this.store);
   }
 
   async noteUse(id: string, usedAt: Date): Promise<void> {
@@ -38,6 +40,8 @@ export class Tokens {
   /** Ends a token at once. @returns whether there was one */
   async remove(id: string, accountId: string): Promise<boolean> {
     const where = { id, account: accountId, database: this.store.database };
-    return (await this.store.em().nativeDelete(TokenEntity, where)) > 0;
+    const wasThere = (await this.store.em().nativeDelete(TokenEntity, where)) > 0;
+    if (wasThere) await tellOfPeople(this.store);
+    return wasThere;
   }
 }
