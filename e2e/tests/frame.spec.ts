@@ -225,18 +225,28 @@ for (const [width, height] of [
       await page.getByRole("tab", { name: tab, exact: true }).click();
       await expect(page.getByRole("tab", { name: tab, exact: true })).toHaveAttribute("aria-selected", "true");
       expect([tab, await isTooWide(page)]).toEqual([tab, false]);
+      if (width < 400) expect([tab, await violations(page)]).toEqual([tab, []]);
     }
     await page.getByRole("tab", { name: "Table", exact: true }).click();
     await page.locator('[data-field-button="warning_m"]').click();
     await page.getByRole("tab", { name: "Edit", exact: true }).click();
     await expect(page.getByRole("group", { name: "Settings of warning_m" })).toBeVisible();
     expect(await violations(page)).toEqual([]);
+    // The first record has none before it, and one finding's line is long.
+    await open(page, "sensor?key=MV-001&key=1");
+    await page.getByRole("button", { name: "Previous record" }).click();
+    await expect(page.getByText("This is the first record.")).toBeVisible();
+    await page.getByRole("button", { name: "1 warning" }).last().click();
+    await expect(page.getByRole("list", { name: "Review" })).toBeVisible();
+    expect([await isTooWide(page), await violations(page)]).toEqual([false, []]);
+    await page.keyboard.press("Escape");
     await page.getByRole("button", { name: "Menu" }).click();
     await page.getByRole("link", { name: "Requests", exact: true }).first().click();
     for (const address of ["", "/requests", "/database", "/people", "/changes", "/pages/station/rehearsal"]) {
       await page.goto(`/workbench${address}`);
       await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
       expect([address, await isTooWide(page)]).toEqual([address, false]);
+      if (width < 400) expect([address, await violations(page)]).toEqual([address, []]);
     }
   });
 }

@@ -34,7 +34,13 @@ interface MenuItemsProps {
 export default function MenuItems({ opener, label, options, onAdd, onClose }: MenuItemsProps) {
   return (
     <English>
-      <Leaf triggerRef={opener} isOpen onOpenChange={(open) => !open && onClose()} placement="bottom start">
+      <Leaf
+        aria-label={label}
+        triggerRef={opener}
+        isOpen
+        onOpenChange={(open) => !open && onClose()}
+        placement="bottom start"
+      >
         <Items
           aria-label={label}
           items={options}

@@ -5,7 +5,7 @@ const List = styled.div`
   display: flex;
   flex-wrap: wrap;
   gap: ${({ theme }) => `0 ${theme.space(3)}`};
-  button { border: 0; background: none; padding: 0 0 2px; min-height: 24px; cursor: pointer; white-space: nowrap; }
+  button { border: 0; background: none; padding: 0 0 2px; min-width: 24px; min-height: 24px; cursor: pointer; white-space: nowrap; }
   button[aria-selected="true"] { border-bottom: 2px solid ${({ theme }) => theme.verdigris}; padding: 0; font-weight: 700; }
   button[aria-selected="false"] { color: ${({ theme }) => theme.soft}; }
 `;

@@ -21,6 +21,14 @@ const Over = styled.div`
   background: ${({ theme }) => theme.leaf};
 `;
 
+/** Moves it to the left by what would stand beyond the window's right edge. */
+function within(over: HTMLElement | null): void {
+  if (!over) return;
+  over.style.left = "0";
+  const beyond = over.getBoundingClientRect().right - (document.documentElement.clientWidth - 8);
+  if (beyond > 0) over.style.left = `${-beyond}px`;
+}
+
 interface UnfoldedProps {
   /** What there is, in a few words, with its number. */
   readonly what: string;
@@ -64,7 +72,7 @@ export function Unfolded({ what, kind, role = "status", children }: UnfoldedProp
         </Small>
       </span>
       {isOpen && (
-        <Over id={id} role="group" aria-label={what}>
+        <Over ref={within} id={id} role="group" aria-label={what}>
           {typeof children === "function" ? children(() => setOpen(false)) : children}
         </Over>
       )}

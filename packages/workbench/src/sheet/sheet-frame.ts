@@ -35,7 +35,7 @@ export const Bar = styled.div`
   min-height: 1.875rem;
   > div:last-child { margin-left: auto; }
   @media (min-width: 1000px) { > [role="tablist"], > div:last-child { flex-shrink: 0; } }
-  a { white-space: nowrap; }
+  a { display: inline-block; line-height: 1.5rem; white-space: nowrap; }
   @media (max-width: 999px) { flex-wrap: wrap; }
 `;
 

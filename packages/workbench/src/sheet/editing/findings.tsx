@@ -117,7 +117,8 @@ export function Findings({ found, text, onRepair, onGo }: FindingsProps) {
                 {placeOf(about)}
               </Small>
             )}
-            <pre>
+            {/* biome-ignore lint/a11y/noNoninteractiveTabindex: a line wider than its place is scrolled, by keyboard too */}
+            <pre tabIndex={0}>
               {String(finding.line).padStart(4)} {lines[finding.line - 1] ?? ""}
               {"\n"}
               {" ".repeat(4 + finding.column)}↑

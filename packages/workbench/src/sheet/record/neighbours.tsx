@@ -6,6 +6,7 @@ const Arrows = styled.span`
   white-space: nowrap;
   button { border: 1px solid ${({ theme }) => theme.edge}; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; cursor: pointer; }
   button + button { border-left: 0; }
+  > span { white-space: normal; }
 `;
 
 interface NeighboursProps {
