@@ -6,7 +6,7 @@ export const withOpener = css`
   display: inline-flex;
   align-items: baseline;
   label { color: ${({ theme }) => theme.soft}; margin-right: ${({ theme }) => theme.space(2)}; }
-  input { border: 1px solid ${({ theme }) => theme.edge}; border-right: 0; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; width: 17rem; }
+  input { border: 1px solid ${({ theme }) => theme.edge}; border-right: 0; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; }
   button { border: 1px solid ${({ theme }) => theme.edge}; border-left: 0; background: ${({ theme }) => theme.leaf}; padding: ${({ theme }) => `${theme.space(1)} ${theme.space(2)}`}; cursor: pointer; }
 `;
 

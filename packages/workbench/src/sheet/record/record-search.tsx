@@ -1,5 +1,14 @@
-import { useEffect, useState } from "react";
-import { Button, ComboBox, Input, Label, ListBox, ListBoxItem, Popover } from "react-aria-components";
+import { type RefObject, useContext, useEffect, useRef, useState } from "react";
+import {
+  Button,
+  ComboBox,
+  ComboBoxStateContext,
+  Input,
+  Label,
+  ListBox,
+  ListBoxItem,
+  Popover,
+} from "react-aria-components";
 import { styled } from "styled-components";
 import { useCensus, useExtremes, useRecords } from "../../api/queries.js";
 import { English } from "../../parts/english.js";
@@ -28,6 +37,19 @@ const Option = styled(ListBoxItem)`
   &[data-selected] { color: ${({ theme }) => theme.verdigris}; font-weight: 700; }
 `;
 
+type Menu = ReturnType<typeof useMenu>;
+
+/** What opens and closes the list of the field around. */
+const useMenu = () => useContext(ComboBoxStateContext);
+
+/** Hands it out to whoever is around the field. */
+function HandedOut({ menu }: { menu: RefObject<Menu> }) {
+  const state = useMenu();
+  // React Aria renders what is in the field a second time, to know the items: there is no menu there.
+  if (state) menu.current = state;
+  return null;
+}
+
 interface RecordSearchProps extends RecordChoiceProps {
   /** What was typed before this was there. */
   readonly begun: string | undefined;
@@ -38,6 +60,9 @@ interface RecordSearchProps extends RecordChoiceProps {
 /** Finds a record by a part of its key or title, as one types. */
 export default function RecordSearch({ page, kept, chosen, onChoose, begun, hasFocus }: RecordSearchProps) {
   const [typed, setTyped] = useState(begun);
+  const menu = useRef<Menu>(null);
+  // The focus comes back to the field once the list has closed: that opens it no second time.
+  const hasClosed = useRef(false);
   const shownKey = chosen?.join(" / ") ?? "";
   const shown = useChosenText(page, kept, chosen);
   const records = useRecords(page, kept, typed ?? "");
@@ -73,19 +98,40 @@ export default function RecordSearch({ page, kept, chosen, onChoose, begun, hasF
         items={items}
         value={null}
         inputValue={typed ?? shown}
-        onInputChange={setTyped}
+        onInputChange={(text) => {
+          setTyped(text);
+          menu.current?.open(null, "input");
+        }}
         onChange={(id) => {
-          const written = String(id ?? "");
-          if (id !== null) onChoose(JSON.parse(written.slice(written.indexOf("["))) as string[]);
+          if (id === null) return;
+          const written = String(id);
+          onChoose(JSON.parse(written.slice(written.indexOf("["))) as string[]);
+          menu.current?.close();
         }}
         onOpenChange={(open) => {
+          hasClosed.current = !open;
           if (!open) setTyped(undefined);
         }}
         allowsEmptyCollection
-        menuTrigger="focus"
+        // Opened by hand: the field would take the title of what was chosen, which comes later, for something typed, and open once more.
+        menuTrigger="manual"
       >
+        <HandedOut menu={menu} />
         <Label>Record</Label>
-        <Input autoFocus={hasFocus} onFocus={(event) => begun === undefined && event.target.select()} />
+        <Input
+          autoFocus={hasFocus}
+          onFocus={(event) => {
+            if (begun === undefined) event.target.select();
+            if (!hasClosed.current) menu.current?.open(null, "focus");
+            hasClosed.current = false;
+          }}
+          // What is left by closing it comes after this.
+          onBlur={() =>
+            queueMicrotask(() => {
+              hasClosed.current = false;
+            })
+          }
+        />
         <Button>
           <span aria-hidden="true">▾</span>
         </Button>
