@@ -1,5 +1,6 @@
 import type { Page } from "@playwright/test";
 import { enterAs, expect, test } from "../vale.js";
+import { violations } from "../violations.js";
 
 /*
  * What people see when they press is what is sent, and what is answered is the same with scripts and without: the same row, the same entry of the
@@ -115,11 +116,23 @@ test.describe("a choice that is searched", () => {
       await expect(page.getByRole("alert").first()).toContainText(said);
       await expect(field(page)).toHaveValue(text);
       await expect(page.getByLabel("Findings")).toHaveValue(`Looked for ${text}`);
+      // What describes the field is there.
+      if (isScripted()) expect(await violations(page)).toEqual([]);
       expect(await vale.row("SELECT station_code FROM field.visit WHERE id::text = $1", [id])).toEqual({
         station_code,
       });
     }
     await expect.poll(async () => saves(await vale.recorded("visit", since))).toEqual(["save invalid", "save invalid"]);
+  });
+
+  test("that finds nothing is no wider than a small window, however much was typed", async ({ signedIn, vale }) => {
+    test.skip(!isScripted(), "without scripts the text stands in a field of its own");
+    const page = await signedIn("tamsin");
+    await page.setViewportSize({ width: 390, height: 800 });
+    await open(page, (await visit(vale)).id);
+    await field(page).fill("z".repeat(500));
+    await expect(page.getByText(/^Nothing contains “z+”/)).toBeVisible();
+    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBe(390);
   });
 
   test("that is emptied is empty when it is sent", async ({ signedIn, vale }) => {
@@ -132,6 +145,40 @@ test.describe("a choice that is searched", () => {
     await expect(page.getByRole("alert")).toContainText("Station is needed");
     expect(await vale.row("SELECT station_code FROM field.visit WHERE id::text = $1", [id])).toEqual({ station_code });
   });
+});
+
+test("a moment of a full minute is as it was for whoever leaves it alone: the browser writes it without its seconds", async ({
+  signedIn,
+  vale,
+}) => {
+  test.skip(!isScripted(), "what is changed is told by a script");
+  const page = await signedIn("tamsin");
+  const { id } = await vale.row<{ id: string }>(
+    "UPDATE field.visit SET visited_at = date_trunc('minute', visited_at) WHERE id = (SELECT id FROM field.visit WHERE station_code = 'MV-021' LIMIT 1) RETURNING id::text",
+  );
+  const warned: string[] = [];
+  const asked: string[] = [];
+  page.on("console", (message) => message.type() === "warning" && warned.push(message.text()));
+  page.on("dialog", (dialog) => {
+    asked.push(dialog.type());
+    void dialog.accept();
+  });
+  await page.goto(`/visits/${id}/edit`);
+  const moment = page.getByLabel("Visited at");
+  await expect(moment).toHaveValue(/T\d\d:\d\d$/);
+  await moment.dispatchEvent("input");
+  await moment.dispatchEvent("change");
+  await expect(page.getByRole("button", { name: /^Put back/ })).toHaveCount(0);
+  await page.getByRole("link", { name: "Cancel" }).click();
+  await expect(page).toHaveURL(/\/visits$/);
+  // One that is changed is asked about, and put back.
+  await page.goto(`/visits/${id}/edit`);
+  await moment.fill("2026-03-04T05:06:07");
+  await page.getByRole("button", { name: "Put back (Visited at)" }).click();
+  await expect(page.getByRole("button", { name: /^Put back/ })).toHaveCount(0);
+  await page.getByRole("link", { name: "Cancel" }).click();
+  await expect(page).toHaveURL(/\/visits$/);
+  expect([warned, asked]).toEqual([[], []]);
 });
 
 test("a date that was begun and not finished is refused at its field, and not stored as none", async ({

@@ -29,11 +29,18 @@ const isValue = (control: Control): boolean =>
 const defaultOption = (select: HTMLSelectElement): HTMLOptionElement | undefined =>
   [...select.options].find((option) => option.defaultSelected) ?? select.options[0];
 
+/** What the browser makes of the text that a control was given: it writes some in its own way, as 11:08 for 11:08:00 (HTML, 4.10.5.1.11). */
+function given(control: HTMLInputElement | HTMLTextAreaElement): string {
+  const like = control.cloneNode() as typeof control;
+  like.value = control.defaultValue;
+  return like.value;
+}
+
 const isChanged = (control: Control): boolean => {
   if (control instanceof HTMLSelectElement) return control.value !== (defaultOption(control)?.value ?? "");
   if (control instanceof HTMLInputElement && (control.type === "checkbox" || control.type === "radio"))
     return control.checked !== control.defaultChecked;
-  return control.value !== control.defaultValue;
+  return control.value !== control.defaultValue && control.value !== given(control);
 };
 
 const putBack = (control: Control): void => {
@@ -113,12 +120,14 @@ document.addEventListener("keydown", (event) => {
 /** A control of the application's own that the browser changes by itself would be saved untouched: its developer is told, in the console. */
 function tellChangedUntouched(): void {
   for (const input of document.querySelectorAll<HTMLInputElement>("[data-quill] [data-field] input[value]")) {
-    const given = input.getAttribute("value") ?? "";
-    if (input.type === "hidden" || input.type === "checkbox" || input.type === "radio" || input.value === given)
+    const text = input.getAttribute("value") ?? "";
+    if (input.type === "hidden" || input.type === "checkbox" || input.type === "radio" || input.value === text)
       continue;
+    // The same moment, without seconds that are zero: no change to what is stored.
+    if (input.type === "datetime-local" && Date.parse(input.value) === Date.parse(text)) continue;
     const field = input.closest<HTMLElement>("[data-field]")?.dataset.field ?? input.name;
     console.warn(
-      `The control of "${field}" makes "${input.value}" of "${given}", though nobody has touched it, and would save it. Let keeps of its definition answer false for such a text.`,
+      `The control of "${field}" makes "${input.value}" of "${text}", though nobody has touched it, and would save it. Let keeps of its definition answer false for such a text.`,
     );
   }
 }

@@ -138,6 +138,8 @@ class Finder {
     const search = this.select.closest("[data-field]")?.querySelector<HTMLElement>("[data-choice-search]");
     const begun = search?.querySelector<HTMLInputElement>("input[type=search]")?.value ?? "";
     const isWrong = this.input.getAttribute("aria-invalid") === "true";
+    // By that name the field is described, where the server has found something for it.
+    this.status.id = `${id}-found`;
     search?.replaceWith(this.status);
     if (focused) this.input.focus();
     return isWrong ? begun : "";

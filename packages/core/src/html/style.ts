@@ -108,7 +108,7 @@ th .quill-typed { font-weight: 400; }
 .quill-choice-search { margin-top: .3rem; display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }
 .quill-choice-search input[type=search] { width: 14rem !important; }
 button.quill-minor, form.quill-search button, form.quill-go button, .quill-rows td.quill-way button { background: none; color: var(--quill-live); }
-.quill-found { margin: 0; color: var(--quill-soft); flex-basis: 100%; }
+.quill-found { margin: 0; color: var(--quill-soft); flex-basis: 100%; overflow-wrap: anywhere; }
 button.quill-refusing { background: var(--quill-refuse); border-color: var(--quill-refuse); }
 .quill-actions .quill-removal { margin-inline-start: auto; color: var(--quill-refuse); }
 .quill-actions a.quill-main { font-weight: 700; }
