@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { pastPooler } from "@loyal-quill/testing";
+import { pastPooler, patience } from "@loyal-quill/testing";
 import fc from "fast-check";
 import { connect, databaseOver } from "../../index.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
@@ -37,7 +37,7 @@ afterAll(() => trips.close());
 type Query = Readonly<Record<string, string>>;
 
 const at = async (query: Query, path = "/marks") =>
-  (await trips.send("GET", path, tamsin, null, databaseOver(trips.pool), query)).response;
+  (await trips.send("GET", path, tamsin, null, databaseOver(trips.pool, { connect: patience }), query)).response;
 
 /** The records that a list shows, by key, in its order. */
 const idsIn = (body: string): number[] =>
@@ -95,6 +95,7 @@ const orderOf = (sort: string): string => {
   return name === "id" ? `id${down}` : `${name}${down}, id${down}`;
 };
 
+// What fails is told as it failed (`endOnFailure`): to look for a smaller case takes minutes over a database.
 describe("a list cut into parts", () => {
   test("forward and backward, in any order, shows every record once and in PostgreSQL's order", async () => {
     await fc.assert(
@@ -114,7 +115,7 @@ describe("a list cut into parts", () => {
           expect(backward.reverse().flat()).toEqual(ids);
         },
       ),
-      { numRuns: 25 },
+      { numRuns: 25, endOnFailure: true },
     );
   }, 120_000);
 
@@ -144,7 +145,7 @@ describe("a list cut into parts", () => {
           expect([...still].filter((id) => times(id) !== 1)).toEqual([]);
         },
       ),
-      { numRuns: 12 },
+      { numRuns: 12, endOnFailure: true },
     );
   }, 120_000);
 
