@@ -387,7 +387,9 @@ test("a list on the Sheet follows what is saved elsewhere, and a trail that was 
   const discarded = trail.getByRole("row").filter({ hasText: "discarded the draft" });
   await going("Trail");
   await expect(trail).toBeVisible();
-  const before = await discarded.count();
+  // Not how many there are: what comes moves others out of the first part of the list.
+  const newest = async (): Promise<string> => ((await discarded.count()) > 0 ? discarded.first().innerText() : "none");
+  const before = await newest();
   await going("Pages");
   await page.getByRole("link", { name: "Rivers", exact: true }).click();
   await page.getByRole("button", { name: "Title and address" }).click();
@@ -395,5 +397,5 @@ test("a list on the Sheet follows what is saved elsewhere, and a trail that was 
   await page.getByRole("button", { name: "Discard draft" }).click();
   await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
   await going("Trail");
-  await expect(discarded).toHaveCount(before + 1);
+  await expect.poll(newest).not.toBe(before);
 });
