@@ -88,6 +88,29 @@ test.describe("the Sheet", () => {
     await discard(page);
   });
 
+  test("nothing is sent before it is known whose session it is, however late that is told", async ({ signedIn }) => {
+    const page = await signedIn("ines");
+    const refused: string[] = [];
+    page.on("response", (answer) => {
+      if (answer.status() >= 400) refused.push(`${answer.status()} ${answer.url()}`);
+    });
+    let tell = (): void => {};
+    const told = new Promise<void>((resolve) => {
+      tell = resolve;
+    });
+    await page.route("**/workbench/api/session", async (route) => {
+      await told;
+      await route.continue();
+    });
+    await page.goto("/workbench/pages/station?key=MV-014");
+    await expect(state(page, "Published, no draft")).toBeVisible();
+    await expect(page.getByRole("button", { name: "Sign out" })).toBeDisabled();
+    tell();
+    await expect(served(page).getByRole("heading", { level: 1 })).toBeVisible();
+    await expect(page.getByRole("button", { name: "Sign out" })).toBeEnabled();
+    expect(refused).toEqual([]);
+  });
+
   test("a save that is tried shows every step, is judged anew with every change of the draft, and leaves nothing", async ({
     signedIn,
     vale,

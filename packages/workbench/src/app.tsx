@@ -134,7 +134,10 @@ function PersonLinks({ session }: Pick<BarProps, "session">) {
       {session?.accountsHere !== false && (
         <form method="post" action="/sign-out">
           <input type="hidden" name="token" value={session?.csrfToken ?? ""} />
-          <button type="submit">Sign out</button>
+          {/* Its token comes with the session. */}
+          <button type="submit" disabled={!session}>
+            Sign out
+          </button>
         </form>
       )}
     </Person>

@@ -86,14 +86,29 @@ async function isRenewed(): Promise<boolean> {
   return true;
 }
 
+/** The session that is being asked for because nobody has told of one yet. */
+let first: Promise<void> | null = null;
+
+/** Waits for whose session it is: nothing that changes something goes without its token. @throws ApiProblem where there is none */
+async function untilKnown(): Promise<void> {
+  if (own !== null) return;
+  first ??= ask<SessionAnswer>("/session")
+    .then(keepSession)
+    .finally(() => {
+      first = null;
+    });
+  await first;
+}
+
 /**
  * Asks the workbench's API.
  *
  * @throws ApiProblem when the server refuses; a status of 0 means that it could not be reached
  */
 export async function ask<T>(path: string, sent: Sent = {}): Promise<T> {
-  let response = await send(path, sent);
   const isChange = (sent.method ?? "GET") !== "GET";
+  if (isChange) await untilKnown();
+  let response = await send(path, sent);
   if (response.status === 403 && isChange && (await isRenewed())) response = await send(path, sent);
   if (response.ok || response.status === 401) signedOut.set(response.status === 401);
   if (response.ok) return (await response.json()) as T;
