@@ -203,6 +203,33 @@ fields: [note]
         expect([path, await beyond(page)]).toEqual([path, 0]);
       }
     });
+
+    test("nothing is off the screen whose values have no place to break", async ({ signedIn, vale }) => {
+      const page = await signedIn("tamsin");
+      await page.setViewportSize({ width: 390, height: 800 });
+      const places = [
+        ["network.river", "name", "id = (SELECT river_id FROM network.station WHERE code = 'MV-014')"],
+        ["network.region", "duty_telephone", "id = (SELECT region_id FROM network.station WHERE code = 'MV-014')"],
+        ["network.station", "notes", "code = 'MV-014'"],
+        ["network.sensor", "remarks", "station_code = 'MV-014'"],
+        ["field.visit", "findings", "station_code = 'MV-014'"],
+      ];
+      const set = async (to: string): Promise<void> => {
+        for (const [table, column, which] of places)
+          await vale.rows(`UPDATE ${table} SET ${column} = ${to.replaceAll("COLUMN", column ?? "")} WHERE ${which}`);
+      };
+      // Put back by its own end: what was there stays behind the long word.
+      await set("repeat('z', 3000) || ' ' || coalesce(COLUMN, '')");
+      const paths = ["/stations", "/stations?q=MV-014", "/stations/MV-014/edit", "/stations/MV-014"];
+      const wide: string[] = [];
+      for (const path of [...paths, "/stations/new", "/rivers", "/regions", "/visits?q=MV-014", "/sensors?q=MV-014"]) {
+        await page.goto(path);
+        expect(await page.locator("h1").count()).toBe(1);
+        if ((await beyond(page)) > 0) wide.push(path);
+      }
+      await set("nullif(substr(COLUMN, 3002), '')");
+      expect(wide).toEqual([]);
+    });
   });
 }
 

@@ -264,7 +264,7 @@ export function App() {
       )}
       <Main id="main" tabIndex={-1}>
         <Told />
-        <Suspense fallback={<Waiting height="60vh" what="Opening" />}>
+        <Suspense fallback={<Waiting height="60vh" what="Opening" isPlace />}>
           <Views session={session} />
         </Suspense>
       </Main>

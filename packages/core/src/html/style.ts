@@ -41,10 +41,10 @@ export const styleSheet = `:root { --quill-paper: #f7f9f9; --quill-raised: #ffff
 dl.quill-key { display: flex; gap: 0 1.5rem; flex-wrap: wrap; margin: 0 0 1rem; color: var(--quill-soft); }
 dl.quill-key div { display: flex; gap: .5rem; }
 dl.quill-key dd { margin: 0; color: var(--quill-ink); font-family: "Fira Mono", ui-monospace, "DejaVu Sans Mono", monospace; overflow-wrap: anywhere; }
-.quill-sheet { max-width: 38rem; display: grid; gap: 1.1rem; }
-.quill-group { border: 0; border-top: 1px solid var(--quill-rule); margin: 0; padding: .6rem 0 0; min-width: 0; display: grid; gap: inherit; }
+.quill-sheet { max-width: 38rem; display: grid; grid-template-columns: minmax(0, 1fr); gap: 1.1rem; }
+.quill-group { border: 0; border-top: 1px solid var(--quill-rule); margin: 0; padding: .6rem 0 0; min-width: 0; display: grid; grid-template-columns: inherit; gap: inherit; }
 .quill-group legend { padding: 0 .6rem 0 0; color: var(--quill-soft); }
-.quill-field { display: grid; gap: .2rem; align-content: start; }
+.quill-field { display: grid; grid-template-columns: minmax(0, 1fr); gap: .2rem; align-content: start; }
 .quill-field label, .quill-field .quill-label { font-weight: 700; }
 .quill-needed::after { content: " *"; content: " *" / ""; color: var(--quill-soft); font-weight: 400; }
 .quill-help { margin: 0; color: var(--quill-soft); }
@@ -63,7 +63,7 @@ fieldset.quill-field > legend { font-weight: 700; padding: 0; }
 .quill-option input { width: 1.2rem; height: 1.2rem; accent-color: var(--quill-live); margin: 0; }
 .quill-unit { color: var(--quill-soft); }
 :where(.quill) input, :where(.quill) select, :where(.quill) textarea, :where(.quill) button { font: inherit; font-variant-numeric: inherit; color: inherit; }
-:where(.quill) input:not([type=checkbox]):not([type=radio]), :where(.quill) select, :where(.quill) textarea { background: var(--quill-raised); border: 1px solid var(--quill-control); border-radius: 0; padding: .35rem .5rem; max-width: 100%; }
+:where(.quill) input:not([type=checkbox]):not([type=radio]), :where(.quill) select, :where(.quill) textarea { background: var(--quill-raised); border: 1px solid var(--quill-control); border-radius: 0; padding: .35rem .5rem; min-width: 0; max-width: 100%; }
 .quill-sheet input:not([type=checkbox]):not([type=radio]):not(.quill-figure):not([type=date]):not([type=datetime-local]), :where(.quill) textarea { width: 100%; }
 :where(.quill) select, :where(.quill) button { min-height: 2.35rem; }
 :where(.quill) select[data-choices] { min-width: 14rem; }
@@ -98,11 +98,11 @@ th .quill-typed { font-weight: 400; }
 .quill-locked { border-color: var(--quill-draft); }
 .quill-locked::before { content: "⊘ "; color: var(--quill-draft); font-weight: 700; }
 .quill-sheet.quill-reading { gap: .35rem; }
-.quill-reading .quill-field { grid-template-columns: 11rem 1fr; gap: 0 1rem; align-items: baseline; border-bottom: 1px solid var(--quill-rule); padding-bottom: .3rem; }
+.quill-reading .quill-field { grid-template-columns: 11rem minmax(0, 1fr); gap: 0 1rem; align-items: baseline; border-bottom: 1px solid var(--quill-rule); padding-bottom: .3rem; }
 .quill-reading .quill-label { font-weight: 400; color: var(--quill-soft); overflow-wrap: anywhere; }
 .quill-reading .quill-help { display: none; }
 .quill-going { margin-top: 1.75rem; }
-@media (max-width: 34rem) { .quill-reading .quill-field { grid-template-columns: 1fr; } }
+@media (max-width: 34rem) { .quill-reading .quill-field { grid-template-columns: minmax(0, 1fr); } }
 .quill-actions { max-width: 38rem; display: flex; flex-wrap: wrap; gap: .5rem 1.25rem; align-items: center; margin: .5rem 0 0; }
 :where(.quill) button { background: var(--quill-live); color: var(--quill-paper); border: 1px solid var(--quill-live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
 .quill-choice-search { margin-top: .3rem; display: flex; flex-wrap: wrap; gap: .4rem .6rem; align-items: center; }

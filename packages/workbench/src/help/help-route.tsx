@@ -5,7 +5,7 @@ import { useEffect, useRef } from "react";
 import { Link, NavLink, useLocation, useNavigate, useParams } from "react-router";
 import { styled } from "styled-components";
 import { placeOf } from "../api/client.js";
-import { Empty, Waiting } from "../parts/states.js";
+import { Waiting } from "../parts/states.js";
 import { Title, useDocumentTitle } from "../parts/title.js";
 import { documents } from "./documents.js";
 
@@ -88,11 +88,12 @@ export default function HelpRoute() {
         ))}
       </nav>
       {!Object.hasOwn(documents, name) ? (
-        <Empty title="No such document">
+        <div>
+          <Title>No such document</Title>
           <Link to="/help/page-file">Page files</Link>
-        </Empty>
+        </div>
       ) : data === undefined ? (
-        <Waiting height="40vh" what="Loading the document" />
+        <Waiting height="40vh" what="Loading the document" isPlace />
       ) : (
         <Text
           ref={article}

@@ -3,6 +3,7 @@ import { ApiProblem, place } from "../api/client.js";
 import { useSignedOut } from "../api/queries.js";
 import { type Busy, whileBusy } from "./inputs.js";
 import { Mark } from "./mark.js";
+import { Title } from "./title.js";
 
 export const Block = styled.div`
   padding: ${({ theme }) => theme.space(6)} 0;
@@ -97,11 +98,18 @@ export function Failed({ error, again }: { error: Error; again: () => void }) {
   );
 }
 
+interface WaitingProps {
+  readonly height: string;
+  readonly what: string;
+  /** Whether it stands for a whole place, whose heading is still on its way with the rest. */
+  readonly isPlace?: boolean;
+}
+
 /** A place kept while an answer is on its way, so that nothing jumps when it comes. */
-export function Waiting({ height, what }: { height: string; what: string }) {
+export function Waiting({ height, what, isPlace = false }: WaitingProps) {
   return (
     <div style={{ minHeight: height }} role="status">
-      <Block as="p">{what} …</Block>
+      {isPlace ? <Title>{what} …</Title> : <Block as="p">{what} …</Block>}
     </div>
   );
 }

@@ -142,7 +142,7 @@ export function Tokens({ person }: { person: PersonAnswer }) {
       </Soft>
       {tokens.error && <Failed error={tokens.error} again={() => void tokens.refetch()} />}
       {tokens.data && tokens.data.length > 0 && (
-        <Scroll aria-label="API tokens">
+        <Scroll aria-label="Tokens of this account">
           <Table>
             <Head columns={["Name", "Pages", "Expires", "Last used", "Created by", "Revoke"]} />
             <tbody>

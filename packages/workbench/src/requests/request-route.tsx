@@ -88,7 +88,7 @@ export default function RequestRoute() {
   const [chosen, choose] = useState<ChosenStep>();
   const { data: found } = request;
   useDocumentTitle(found ? `${found.method} ${found.path}, ${outcomeWord(found.outcome)}` : "Request");
-  if (request.isPending) return <Waiting height="60vh" what="Loading request" />;
+  if (request.isPending) return <Waiting height="60vh" what="Loading request" isPlace />;
   if (request.error)
     return (
       <>

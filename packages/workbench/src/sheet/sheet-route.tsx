@@ -68,7 +68,7 @@ function SheetOf({ name }: { name: string }) {
       <Failed error={draft.error} again={draft.reload} />
     </>
   ) : (
-    <Waiting height="80vh" what="Loading page" />
+    <Waiting height="80vh" what="Loading page" isPlace />
   );
 }
 
