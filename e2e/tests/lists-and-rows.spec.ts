@@ -221,6 +221,8 @@ fields: [note]
       // Put back by its own end: what was there stays behind the long word.
       await set("repeat('z', 3000) || ' ' || coalesce(COLUMN, '')");
       const paths = ["/stations", "/stations?q=MV-014", "/stations/MV-014/edit", "/stations/MV-014"];
+      const word = "z".repeat(3000);
+      paths.push(`/stations?q=${word}`, `/rivers?q=${word}`, `/stations?is.status=${word}`, `/stations/${word}/edit`);
       const wide: string[] = [];
       for (const path of [...paths, "/stations/new", "/rivers", "/regions", "/visits?q=MV-014", "/sensors?q=MV-014"]) {
         await page.goto(path);

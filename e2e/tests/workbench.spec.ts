@@ -227,3 +227,13 @@ test("everything is reached by keyboard", async ({ signedIn }) => {
   await expect(open.getByRole("button", { name: /^Key/ })).toHaveAttribute("aria-pressed", "true");
   await expect(page.getByRole("region", { name: "Key: settings and values" })).toBeVisible();
 });
+
+test.describe("without scripts", () => {
+  test.use({ javaScriptEnabled: false });
+
+  test("the workbench says that it needs them", async ({ signedIn }) => {
+    const page = await signedIn("ines");
+    await page.goto("/workbench");
+    await expect(page.getByRole("heading", { level: 1 })).toHaveText("The workbench needs JavaScript");
+  });
+});

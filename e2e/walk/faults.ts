@@ -27,6 +27,9 @@ export class Faults {
       // What is too busy says so, and to come again (503).
       if (answer.status() >= 500 && answer.status() !== 503)
         this.take(`Status ${answer.status()}: ${answer.request().method()} ${answer.url()}`);
+      // The workbench asks for nothing that somebody may not have: such an answer comes of a request without its token, or before their roles are known.
+      if (answer.status() === 403 && answer.url().includes("/workbench/api/"))
+        this.take(`Not allowed: ${answer.request().method()} ${answer.url()}`);
     });
   }
 
@@ -55,8 +58,9 @@ export class Faults {
     if (width > 1) this.take(`Wider than its window by ${width} pixels: ${beyond.join(" | ")}`);
   }
 
-  /** Asks axe, which runs where scripts do. */
+  /** Asks axe, which runs where scripts do, once the workbench's have drawn something. */
   async ask(): Promise<void> {
+    if ((await this.page.locator("#root:empty").count()) > 0) return;
     for (const violation of await violations(this.page)) {
       // An open list of React Aria hides the page behind it, with what has the focus there.
       if (!violation.includes("aria-hidden-focus")) this.take(`Found by axe: ${violation}`);

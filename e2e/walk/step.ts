@@ -124,6 +124,7 @@ export async function step(page: Page, chance: Chance, starts: readonly string[]
     return await page.keyboard.press(key).then(() => `key ${key}`);
   }
   const all = await controls(page);
-  if (all.length === 0) return await page.keyboard.press("Escape").then(() => "key Escape: nothing to be pressed");
+  if (all.length === 0)
+    return await page.goto(oneOf(chance, starts), { timeout: 10_000 }).then(() => "on: nothing to be pressed");
   return await use(page, chance, oneOf(chance, all));
 }

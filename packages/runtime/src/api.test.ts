@@ -4,7 +4,7 @@ import { formOf } from "@loyal-quill/testing";
 import { createConfig, lintFromString } from "@redocly/openapi-core";
 import { Ajv2020 } from "ajv/dist/2020.js";
 import addFormats from "ajv-formats";
-import { createPages, databaseOver, type Pages } from "./index.js";
+import { createPages, type Pages } from "./index.js";
 import { ownFrame, type Served, serve } from "./testing/served.js";
 import { dara, demoPages, hollis, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
@@ -17,7 +17,7 @@ let actor: Actor | null = tamsin;
 beforeAll(async () => {
   trips = await makeTrips();
   pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: demoPages,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => actor,

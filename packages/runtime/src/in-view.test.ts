@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { Client, formOf } from "@loyal-quill/testing";
 import express from "express";
 import express4 from "express4";
-import { createPages, databaseOver, type FormInView, html, type Pages } from "./index.js";
+import { createPages, type FormInView, html, type Pages } from "./index.js";
 import { ownFrame, type Served, serveIn } from "./testing/served.js";
 import { dara, demoPages, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
@@ -26,7 +26,7 @@ describe.each(versions)("a view with several forms, on Express %s", (_, make) =>
   beforeAll(async () => {
     trips = await makeTrips();
     pages = await createPages({
-      database: databaseOver(trips.pool),
+      database: trips.database,
       pages: demoPages,
       signingKey: "a key for tests, thirty-two bytes long",
       mount: "/records",

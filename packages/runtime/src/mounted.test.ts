@@ -2,7 +2,7 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
 import express, { type ErrorRequestHandler, type RequestHandler } from "express";
 import express4 from "express4";
-import { createPages, databaseOver, type Pages, type PagesOptions } from "./index.js";
+import { createPages, type Pages, type PagesOptions } from "./index.js";
 import { ownFrame, type Served, serveIn } from "./testing/served.js";
 import { demoPages, makeTrips, type Trips, tamsin } from "./testing/trips.js";
 
@@ -31,7 +31,7 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
   beforeAll(async () => {
     trips = await makeTrips();
     pages = await createPages({
-      database: databaseOver(trips.pool),
+      database: trips.database,
       pages: demoPages,
       signingKey: "a key for tests, thirty-two bytes long",
       actor: () => (signedIn ? tamsin : null),
@@ -52,7 +52,7 @@ describe.each(versions)("in an application on Express %s", (version, make) => {
   async function another(options: Partial<PagesOptions>, ...before: readonly RequestHandler[]) {
     const errors: string[] = [];
     const opened = await createPages({
-      database: databaseOver(trips.pool),
+      database: trips.database,
       pages: demoPages,
       signingKey: "a key for tests, thirty-two bytes long",
       actor: () => tamsin,

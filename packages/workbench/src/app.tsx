@@ -39,9 +39,10 @@ const Head = styled.header`
   gap: ${({ theme }) => theme.space(6)};
   padding: ${({ theme }) => `${theme.space(2)} ${theme.space(6)}`};
   border-bottom: 1px solid ${({ theme }) => theme.edge};
-  > strong { font-size: 1.125rem; }
+  > strong { font-size: 1.125rem; white-space: nowrap; }
   && select { min-height: 24px; padding-block: 0; }
   > button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.verdigris}; text-decoration: underline; cursor: pointer; }
+  @media (max-width: 1279px) { column-gap: ${({ theme }) => theme.space(4)}; }
   @media (max-width: 999px) { flex-wrap: wrap; row-gap: ${({ theme }) => theme.space(2)}; padding-inline: ${({ theme }) => theme.space(3)}; nav, > div { flex: 1 0 100%; flex-wrap: wrap; } }
 `;
 
@@ -49,18 +50,25 @@ const Places = styled.nav`
   display: flex;
   gap: ${({ theme }) => theme.space(5)};
   align-items: baseline;
-  flex: 1;
+  flex: 1 0 auto;
+  white-space: nowrap;
+  @media (max-width: 1279px) { column-gap: ${({ theme }) => theme.space(3)}; }
   a { color: ${({ theme }) => theme.ink}; text-decoration: none; padding-bottom: 2px; }
   button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.soft}; cursor: pointer; }
   a:hover, button:hover { text-decoration: underline; }
   a[aria-current="page"] { border-bottom: 2px solid ${({ theme }) => theme.verdigris}; }
 `;
 
+/** On one line with the places, however long a name is: what does not fit of the longest is left off. */
 const Person = styled.div`
   display: flex;
   gap: ${({ theme }) => theme.space(4)};
   align-items: baseline;
   color: ${({ theme }) => theme.soft};
+  min-width: 0;
+  white-space: nowrap;
+  > * { flex: 0 0 auto; }
+  > a, > span:not([role]) { flex: 0 1 auto; min-width: 2.25rem; overflow: hidden; text-overflow: ellipsis; }
   button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.verdigris}; text-decoration: underline; text-underline-offset: 0.15em; cursor: pointer; }
 `;
 

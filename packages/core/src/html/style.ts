@@ -27,6 +27,7 @@ export const styleSheet = `:root { --quill-paper: #f7f9f9; --quill-raised: #ffff
 .quill-person, .quill-person form { display: flex; gap: 1rem; align-items: baseline; color: var(--quill-soft); }
 .quill-content { max-width: 62rem; margin: 0 auto; padding: 1.25rem 1.5rem 4rem; }
 :where(.quill, .quill *) { box-sizing: border-box; }
+:where(.quill) { overflow-wrap: break-word; }
 :where(.quill) a { color: var(--quill-live); text-underline-offset: .15em; }
 :where(.quill) :focus-visible { outline: 3px solid var(--quill-live); outline-offset: 2px; }
 .quill:focus { outline: none; }
@@ -127,7 +128,7 @@ a.quill-make { margin-inline-start: auto; font-weight: 700; }
 button.quill-plain { min-height: 0; background: none; border: 0; color: var(--quill-live); padding: 0; font-weight: 400; text-decoration: underline; text-underline-offset: .15em; }
 .quill-ways { display: flex; flex-wrap: wrap; gap: .6rem 2rem; align-items: start; margin: 0 0 1rem; }
 .quill-ways a.quill-make { padding-top: .4rem; }
-form.quill-search, form.quill-go { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; margin: 0; }
+form.quill-search, form.quill-go { display: flex; flex-wrap: wrap; gap: .6rem; align-items: center; margin: 0; min-width: 0; }
 form.quill-go input { width: 9rem; }
 form.quill-go .quill-problem { width: 0; min-width: 100%; margin: 0; }
 .quill-introduction { max-width: 44rem; color: var(--quill-soft); margin: 0 0 .75rem; }
@@ -145,10 +146,10 @@ tr.quill-saved { background: var(--quill-live-ground); }
 .quill-mark { font-weight: 400; color: var(--quill-live); }
 .quill-about { display: flex; flex-wrap: wrap; gap: 0 1.25rem; align-items: baseline; margin: .25rem 0 .5rem; color: var(--quill-soft); }
 .quill-about p { margin: 0; }
-.quill-filters { flex-basis: 100%; }
+.quill-filters { flex-basis: 100%; min-width: 0; }
 .quill-filters summary { cursor: pointer; color: var(--quill-live); width: fit-content; }
 .quill-filter-fields { display: flex; flex-wrap: wrap; gap: .6rem 1.5rem; align-items: end; padding: .5rem 0 .75rem; border-bottom: 1px solid var(--quill-rule); }
-.quill-filter { display: flex; flex-wrap: wrap; gap: .2rem .5rem; align-items: baseline; border: 0; margin: 0; padding: 0; min-width: 0; }
+.quill-filter { display: flex; flex-wrap: wrap; gap: .2rem .5rem; align-items: baseline; border: 0; margin: 0; padding: 0; min-width: 0; max-width: 100%; }
 .quill-filter legend { padding: 0; font-weight: 700; }
 .quill-filter > label:first-child { flex-basis: 100%; font-weight: 700; }
 .quill-filter .quill-problem { flex-basis: 100%; }

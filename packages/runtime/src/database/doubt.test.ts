@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { type Database, DatabaseAway, type Statement } from "@loyal-quill/core";
 import { bodyOf, formOf } from "@loyal-quill/testing";
-import { databaseOver } from "../index.js";
 import { hollis, makeTrips, type Trips, tamsin } from "../testing/trips.js";
 
 let trips: Trips;
@@ -21,7 +20,7 @@ interface Break {
 
 /** The trips' own database over a link that breaks once. */
 function breaking({ purpose, arrives, away }: Break): Database {
-  const real = databaseOver(trips.pool);
+  const real = trips.database;
   let [broken, left] = [false, away];
   const over = (database: Database): Database => ({
     async transaction(run) {

@@ -3,7 +3,7 @@ import { type Database, DatabaseAway, type RecordedRequest, type Statement } fro
 import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
-import { createPages, databaseOver, defineSteps, type Pages } from "../index.js";
+import { createPages, defineSteps, type Pages } from "../index.js";
 import { hiddenIn } from "../testing/posts.js";
 import { type Served, serve } from "../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../testing/trips.js";
@@ -280,7 +280,7 @@ afterEach(async () => {
 });
 
 async function start(own: keyof typeof steps) {
-  const way = breakable(databaseOver(trips.pool));
+  const way = breakable(trips.database);
   pages = await createPages({
     database: way.database,
     pages: trips.directory,

@@ -3,7 +3,7 @@ import os from "node:os";
 import path from "node:path";
 import { afterEach, beforeEach, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
-import { createPages, databaseOver, type Pages, type PagesOptions } from "../index.js";
+import { createPages, type Pages, type PagesOptions } from "../index.js";
 import { errorText } from "../own/errors.js";
 import { ownFrame, type Served, serve } from "../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../testing/trips.js";
@@ -45,7 +45,7 @@ afterEach(async () => {
 
 async function start(more: Partial<PagesOptions> = {}): Promise<Client> {
   pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: trips.directory,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => tamsin,

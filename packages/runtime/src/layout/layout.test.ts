@@ -4,7 +4,7 @@ import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
 import express, { type ErrorRequestHandler, type RequestHandler } from "express";
-import { createPages, databaseOver, type FormParts, html, type LayoutParts, type PagesOptions } from "../index.js";
+import { createPages, type FormParts, html, type LayoutParts, type PagesOptions } from "../index.js";
 import { type Served, serveIn } from "../testing/served.js";
 import { demoPages, hollis, makeTrips, type Trips } from "../testing/trips.js";
 
@@ -31,7 +31,7 @@ const lastResort: ErrorRequestHandler = (error: Error, _request, response, _next
 
 async function mounted(options: Partial<PagesOptions>, ...before: readonly RequestHandler[]): Promise<Client> {
   const pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: demoPages,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => hollis,

@@ -1,6 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { formOf } from "@loyal-quill/testing";
-import { databaseOver } from "../index.js";
 import { makeTrips, type Trips, tamsin } from "../testing/trips.js";
 
 /** What somebody reads of a record's past: only what was written while it was theirs to see, and the same record. */
@@ -38,7 +37,7 @@ const save = async (id: number, edits: Record<string, string>): Promise<void> =>
   expect(saved.recorded.outcome).toBe("saved");
 };
 const get = async (path: string, actor = south, query: Record<string, string> = {}) =>
-  (await trips.send("GET", path, actor, null, databaseOver(trips.pool), query)).response;
+  (await trips.send("GET", path, actor, null, trips.database, query)).response;
 const lines = (html: string): string[] =>
   [
     ...html.matchAll(/<tr><th scope="row">(.*?)<\/th><td><bdi>(.*?)<\/bdi><\/td><td><bdi>(.*?)<\/bdi><\/td><\/tr>/g),

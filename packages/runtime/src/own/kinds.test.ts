@@ -10,7 +10,6 @@ import {
   addOwnKinds,
   bindPageFiles,
   createPages,
-  databaseOver,
   defineControl,
   defineRule,
   html,
@@ -90,7 +89,7 @@ beforeAll(async () => {
   });
   await writeFile(path.join(trips.directory, "boat.page.yaml"), boat);
   pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: trips.directory,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => tamsin,
@@ -145,7 +144,7 @@ describe("rules of one's own", () => {
   });
 
   test("are known to the review, the JSON Schema and the census of stored rows", async () => {
-    const catalog = await readCatalog(databaseOver(trips.pool));
+    const catalog = await readCatalog(trips.database);
     const [wrong] = bindPageFiles(
       [{ name: "boat", text: boat.replace("crew: { rules: [", "crew: { rules: [mooring, ") }],
       catalog,
@@ -168,7 +167,7 @@ describe("rules of one's own", () => {
     expect(good?.findings.filter(({ severity }) => severity === "error")).toEqual([]);
     if (!good?.page) throw new Error("the page is sound");
     // The census counts them by the rule itself.
-    const { counts } = await takeCensus(good.page, factsOf(nobody, new Date()), databaseOver(trips.pool));
+    const { counts } = await takeCensus(good.page, factsOf(nobody, new Date()), trips.database);
     expect(counts.map(({ field, demand, refused }) => [field, demand, refused])).toEqual([
       ["place", "a mooring of the harbour, like B-12", 2],
       ["place", "at most 20 characters", 0],

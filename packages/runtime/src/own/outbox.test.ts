@@ -3,7 +3,7 @@ import { createServer } from "node:http";
 import type { AddressInfo } from "node:net";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
-import { type AfterSave, createPages, databaseOver, type OwnStepsOf, webhook } from "../index.js";
+import { type AfterSave, createPages, type OwnStepsOf, webhook } from "../index.js";
 import { type Served, serve } from "../testing/served.js";
 import { demoPages, hollis, makeTrips, type Trips } from "../testing/trips.js";
 import { waitAfter } from "./outbox.js";
@@ -26,7 +26,7 @@ afterEach(async () => {
 
 async function mounted(steps: OwnStepsOf): Promise<Client> {
   const pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: demoPages,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => hollis,

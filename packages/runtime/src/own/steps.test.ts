@@ -3,7 +3,7 @@ import path from "node:path";
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import type { RecordedRequest } from "@loyal-quill/core";
 import { bodyOf, Client, formOf, until } from "@loyal-quill/testing";
-import { createPages, databaseOver, defineSteps, type OwnStepsOf, type Pages, type PagesOptions } from "../index.js";
+import { createPages, defineSteps, type OwnStepsOf, type Pages, type PagesOptions } from "../index.js";
 import { type Served, serve } from "../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../testing/trips.js";
 
@@ -68,7 +68,7 @@ afterEach(async () => {
 
 async function withSteps(steps: OwnStepsOf<Buoy>, more: Partial<PagesOptions> = {}): Promise<void> {
   pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: trips.directory,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => tamsin,

@@ -2,7 +2,6 @@ import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { type Census, type CensusOptions, takeCensus } from "@loyal-quill/authoring";
 import type { Page } from "@loyal-quill/core";
 import { factsOf, nobody } from "@loyal-quill/core";
-import { databaseOver } from "../index.js";
 import { makeTrips, type Trips } from "../testing/trips.js";
 
 const ledger = `format: loyal-quill/page@1
@@ -49,8 +48,7 @@ const page = (): Page => {
   return found;
 };
 
-const taken = (options: CensusOptions = {}): Promise<Census> =>
-  takeCensus(page(), facts, databaseOver(trips.pool), options);
+const taken = (options: CensusOptions = {}): Promise<Census> => takeCensus(page(), facts, trips.database, options);
 
 const counted = ({ counts }: Census) =>
   Object.fromEntries(

@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { type Rehearsal, type RehearsalOptions, rehearse } from "@loyal-quill/authoring/rehearsal";
 import { handle, type Page, route } from "@loyal-quill/core";
-import { databaseOver } from "../index.js";
 import { engineFaults, pageFaults, pageText, people, schema, tableFaults } from "../testing/planted.js";
 import { makeTrips, signer, type Trips } from "../testing/trips.js";
 
@@ -22,7 +21,7 @@ const run = (more: Partial<RehearsalOptions> = {}): Promise<Rehearsal> =>
     site: trips.site(),
     people,
     quick: true,
-    database: databaseOver(trips.pool),
+    database: trips.database,
     signer,
     now: () => new Date(),
     newId: () => crypto.randomUUID(),

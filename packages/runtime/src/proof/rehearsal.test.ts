@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { type Rehearsal, rehearse } from "@loyal-quill/authoring/rehearsal";
 import { type Actor, handle, route } from "@loyal-quill/core";
-import { databaseOver } from "../index.js";
 import { dara, hollis, makeTrips, signer, type Trips, tamsin } from "../testing/trips.js";
 
 let trips: Trips;
@@ -20,7 +19,7 @@ const run = (name: string, people: readonly Actor[], quick = true): Promise<Rehe
     site,
     people,
     quick,
-    database: databaseOver(trips.pool),
+    database: trips.database,
     signer,
     now: () => new Date(),
     newId: () => crypto.randomUUID(),

@@ -1,7 +1,7 @@
 import type { Actor, RecordedRequest } from "@loyal-quill/core";
 import { parse } from "csv-parse/sync";
 import { stringify } from "csv-stringify/sync";
-import { createPages, databaseOver } from "../index.js";
+import { createPages } from "../index.js";
 import { ownFrame, serve } from "./served.js";
 import { makeTrips, type Trips, tamsin } from "./trips.js";
 
@@ -108,7 +108,7 @@ export class Posts {
     });
     let posts: Posts | undefined;
     const pages = await createPages({
-      database: databaseOver(trips.pool),
+      database: trips.database,
       pages: trips.directory,
       signingKey: "a key for tests, thirty-two bytes long",
       actor: () => posts?.actor ?? null,

@@ -33,6 +33,8 @@ export const signer = signerOf("a key for tests, thirty-two bytes long");
 export interface Trips {
   readonly owner: pg.Client;
   readonly pool: pg.Pool;
+  /** The database of the pages, over the pool: waits as long for a connection as a busy machine takes. */
+  readonly database: Database;
   readonly site: () => Loaded;
   /** The directory of the page files. */
   readonly directory: string;
@@ -143,6 +145,7 @@ export async function makeTrips({ sql = [], files, poolSize = 10 }: TripsOptions
   return {
     owner,
     pool,
+    database,
     site: () => site,
     directory,
     reloadWith: async (changed) => {

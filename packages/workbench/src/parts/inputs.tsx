@@ -92,7 +92,6 @@ const Box = styled.label`
   min-height: 1.75rem;
   gap: ${({ theme }) => theme.space(1)};
   margin-right: ${({ theme }) => theme.space(3)};
-  white-space: nowrap;
   input { accent-color: ${({ theme }) => theme.verdigris}; width: 1rem; height: 1rem; margin: 0.375rem; }
 `;
 

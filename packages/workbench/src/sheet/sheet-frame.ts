@@ -17,15 +17,18 @@ export const Top = styled.div`
   gap: ${({ theme }) => `${theme.space(1)} ${theme.space(4)}`};
   padding-bottom: ${({ theme }) => theme.space(1)};
   > h1 { flex: 0 99 auto; min-width: 8rem; max-width: 12rem; font-size: 1.25rem; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
-  input { width: 11rem; }
   select { max-width: 11rem; }
   @media (min-width: 1000px) and (max-width: 1099px) { select { max-width: 7rem; } }
   @media (max-width: 999px) { flex-wrap: wrap; }
 `;
 
+/** Its field takes what is left of the line, whatever stands in it: nothing beside it moves when another record is chosen. */
 export const Record = styled.span`
   display: inline-flex;
   align-items: baseline;
+  flex: 1 1 auto;
+  max-width: 30rem;
+  input { flex: 1 1 auto; width: 11rem; }
 `;
 
 export const Bar = styled.div`
@@ -52,5 +55,6 @@ export const Body = styled.div<{ $covers: "left" | "right" | undefined }>`
   flex: 1 1 0 !important;
   min-height: 24rem;
   > aside { flex: 0 0 24rem; ${({ theme, $covers }) => $covers && `position: absolute; z-index: 3; inset-block: 0; ${$covers}: 0; width: ${$covers === "left" ? 28 : 24}rem; background: ${theme.paper}; border-right: 1px solid ${theme.edge};`} }
+  @media (max-width: 1199px) { > aside { flex-basis: 19rem; } }
   @media (max-width: 999px) { > aside { flex: 1 1 0; border: 0; padding-left: 0; } }
 `;

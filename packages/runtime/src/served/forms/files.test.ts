@@ -4,7 +4,7 @@ import os from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { formOf } from "@loyal-quill/testing";
-import { createPages, databaseOver, type Pages } from "../../index.js";
+import { createPages, type Pages } from "../../index.js";
 import { ownFrame, type Served, serve } from "../../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
@@ -41,7 +41,7 @@ beforeAll(async () => {
   directory = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-files-"));
   await writeFile(path.join(directory, "post.page.yaml"), file);
   pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: directory,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => (signedIn ? tamsin : null),

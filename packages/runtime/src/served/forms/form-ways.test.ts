@@ -1,6 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, formOf } from "@loyal-quill/testing";
-import { databaseOver } from "../../index.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
 const file = (answer: string): string => `format: loyal-quill/page@1
@@ -31,9 +30,9 @@ afterAll(() => trips.close());
 
 type Query = Readonly<Record<string, string>>;
 const get = async (path: string, query: Query = {}) =>
-  (await trips.send("GET", path, tamsin, null, databaseOver(trips.pool), query)).response;
+  (await trips.send("GET", path, tamsin, null, trips.database, query)).response;
 const post = (path: string, body: string, query: Query = {}) =>
-  trips.send("POST", path, tamsin, body, databaseOver(trips.pool), query);
+  trips.send("POST", path, tamsin, body, trips.database, query);
 
 describe("from one record of a list to the next", () => {
   test.each<[string, string, Query, string]>([

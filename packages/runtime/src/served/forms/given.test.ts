@@ -1,6 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { formOf } from "@loyal-quill/testing";
-import { databaseOver } from "../../index.js";
 import { hollis, makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
 const file = (set: string, more = ""): string => `format: loyal-quill/page@1
@@ -49,7 +48,7 @@ beforeAll(async () => {
 afterAll(() => trips.close());
 
 const newForm = async (query: Record<string, string> = {}): Promise<Map<string, string>> =>
-  formOf((await trips.send("GET", "/posts/new", tamsin, null, databaseOver(trips.pool), query, at)).response.body);
+  formOf((await trips.send("GET", "/posts/new", tamsin, null, trips.database, query, at)).response.body);
 
 const add = async (name: string, edits: Record<string, string> = {}, query: Record<string, string> = {}) => {
   const form = await newForm(query);

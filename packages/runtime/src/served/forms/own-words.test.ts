@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Actor } from "@loyal-quill/core";
-import { createPages, databaseOver, type Pages } from "../../index.js";
+import { createPages, type Pages } from "../../index.js";
 import { ownFrame, type Served, serve } from "../../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
@@ -63,7 +63,7 @@ beforeAll(async () => {
     files: { peg: pegFile, mark: numbered },
   });
   pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: trips.directory,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => actor,

@@ -1,6 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { formOf } from "@loyal-quill/testing";
-import { databaseOver } from "../../index.js";
 import { hollis, makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
 const post = (related: string, more = ""): string => `format: loyal-quill/page@1
@@ -52,7 +51,7 @@ afterAll(() => trips.close());
 
 type Query = Readonly<Record<string, string>>;
 const get = async (path: string, actor = tamsin, query: Query = {}) =>
-  (await trips.send("GET", path, actor, null, databaseOver(trips.pool), query)).response;
+  (await trips.send("GET", path, actor, null, trips.database, query)).response;
 const plain = (text: string): string =>
   text
     .replaceAll(/<[^>]*>/g, " ")

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { formOf } from "@loyal-quill/testing";
-import { createPages, databaseOver } from "../../index.js";
+import { createPages } from "../../index.js";
 import { ownFrame, serve } from "../../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
@@ -54,7 +54,7 @@ async function client(): Promise<string> {
   return `/clients/${number}`;
 }
 const get = (path: string, query: Readonly<Record<string, string>> = {}) =>
-  trips.send("GET", path, tamsin, null, databaseOver(trips.pool), query);
+  trips.send("GET", path, tamsin, null, trips.database, query);
 const stored = (address: string) =>
   trips.one<{ api_key: string; note: string | null; name: string }>("SELECT * FROM proof.client WHERE id = $1", [
     address.split("/")[2],
@@ -199,7 +199,7 @@ describe("the page decides", () => {
 test("as JSON it is said that there is one, and in a CSV file nothing of it", async () => {
   const address = await client();
   const pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: trips.directory,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => tamsin,

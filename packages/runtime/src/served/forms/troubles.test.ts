@@ -69,7 +69,7 @@ const attempt = async (edits: Record<string, string>, over?: Database) => {
 
 /** The trips' own database, but the first saves are refused with a SQLSTATE. */
 function refusing(sqlState: string, times: number): Database & { saves: () => number } {
-  const real = databaseOver(trips.pool);
+  const real = trips.database;
   let saves = 0;
   return {
     saves: () => saves,

@@ -1,6 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { formOf } from "@loyal-quill/testing";
-import { databaseOver } from "../../index.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
 const file = `format: loyal-quill/page@1
@@ -46,7 +45,7 @@ beforeAll(async () => {
 afterAll(() => trips.close());
 
 const page = async (path: string, query: Readonly<Record<string, string>> = {}): Promise<string> =>
-  (await trips.send("GET", path, tamsin, null, databaseOver(trips.pool), query)).response.body;
+  (await trips.send("GET", path, tamsin, null, trips.database, query)).response.body;
 const stored = (id = 1) =>
   trips.one<Record<string, unknown>>(
     "SELECT height::text, depth::text, since::text, kind, open, tags::text, names::text, settings::text FROM proof.post WHERE id = $1",

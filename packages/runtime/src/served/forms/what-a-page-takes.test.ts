@@ -3,7 +3,7 @@ import path from "node:path";
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import type { RecordedRequest } from "@loyal-quill/core";
 import { bodyOf, formOf } from "@loyal-quill/testing";
-import { createPages, databaseOver, type PageProblem, type Pages } from "../../index.js";
+import { createPages, type PageProblem, type Pages } from "../../index.js";
 import { ownFrame, type Served, serve } from "../../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
@@ -74,7 +74,7 @@ beforeAll(async () => {
     files: { well, strict, demanding },
   });
   pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: trips.directory,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => tamsin,

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { pastPooler, patience } from "@loyal-quill/testing";
+import { pastPooler } from "@loyal-quill/testing";
 import fc from "fast-check";
 import { connect, databaseOver } from "../../index.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
@@ -37,7 +37,7 @@ afterAll(() => trips.close());
 type Query = Readonly<Record<string, string>>;
 
 const at = async (query: Query, path = "/marks") =>
-  (await trips.send("GET", path, tamsin, null, databaseOver(trips.pool, { connect: patience }), query)).response;
+  (await trips.send("GET", path, tamsin, null, trips.database, query)).response;
 
 /** The records that a list shows, by key, in its order. */
 const idsIn = (body: string): number[] =>
@@ -256,7 +256,7 @@ describe("the statements of a list of a large table", () => {
     for (const sort of sorts) {
       let query: Query | null = { sort };
       for (let part = 0; part < 3 && query; part++) {
-        const { response, recorded } = await trips.send("GET", "/marks", tamsin, null, databaseOver(trips.pool), query);
+        const { response, recorded } = await trips.send("GET", "/marks", tamsin, null, trips.database, query);
         for (const { text, values } of recorded.steps.flatMap((step) => step.statements)) {
           const { rows } = await trips.owner.query<{ "QUERY PLAN": { Plan: unknown }[] }>(
             `EXPLAIN (FORMAT JSON) ${text}`,
@@ -358,7 +358,7 @@ describe("a list that is filtered", () => {
   });
 
   const csvOf = async (query: Query): Promise<string> => {
-    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool), query);
+    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, trips.database, query);
     let text = "";
     for await (const part of response.parts ?? []) text += String(part);
     return text;
@@ -383,7 +383,7 @@ describe("a list that is filtered", () => {
       "INSERT INTO proof.mark (id, place) SELECT 10 + i, 'many' FROM generate_series(1, 1200) AS s(i)",
     );
     const before = trips.pool.idleCount + trips.pool.totalCount;
-    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool));
+    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, trips.database);
     expect(response.headers["content-type"]).toBe("text/csv; charset=utf-8; header=present");
     const seen: string[] = [];
     for await (const part of response.parts ?? []) {
@@ -393,7 +393,7 @@ describe("a list that is filtered", () => {
     }
     expect(seen.map((part) => part.split("\r\n").length - 1)).toEqual([1, 500, 500, 204]);
     for (let index = 0; index < 25; index++) {
-      const unread = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool));
+      const unread = await trips.send("GET", "/marks/~csv", tamsin, null, trips.database);
       await unread.response.parts?.[Symbol.asyncIterator]().return?.();
     }
     expect(trips.pool.totalCount).toBeLessThanOrEqual(before + 2);
@@ -401,7 +401,7 @@ describe("a list that is filtered", () => {
   });
 
   test("the file of a list with a filter that can't be read leads to the list, which tells", async () => {
-    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, databaseOver(trips.pool), {
+    const { response } = await trips.send("GET", "/marks/~csv", tamsin, null, trips.database, {
       "from.height": "high",
     });
     expect([response.status, response.headers.location]).toEqual([303, "/marks?from.height=high"]);

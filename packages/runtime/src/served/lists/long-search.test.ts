@@ -3,7 +3,7 @@ import os from "node:os";
 import path from "node:path";
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
 import { bodyOf, formOf } from "@loyal-quill/testing";
-import { createPages, databaseOver, type Pages } from "../../index.js";
+import { createPages, type Pages } from "../../index.js";
 import { ownFrame, type Served, serve } from "../../testing/served.js";
 import { makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
@@ -61,7 +61,7 @@ beforeAll(async () => {
     file("seen", "{ columns: [id, seen, code], search: [note], sort: -seen }", "answer: { saved: next }\n"),
   );
   pages = await createPages({
-    database: databaseOver(trips.pool),
+    database: trips.database,
     pages: directory,
     signingKey: "a key for tests, thirty-two bytes long",
     actor: () => tamsin,

@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import { bodyOf, formOf } from "@loyal-quill/testing";
 import fc from "fast-check";
-import { databaseOver } from "../../index.js";
 import { hollis, makeTrips, type Trips, tamsin } from "../../testing/trips.js";
 
 const file = (more: string): string => `format: loyal-quill/page@1
@@ -46,13 +45,13 @@ beforeEach(async () => {
 });
 
 const open = async (query: Readonly<Record<string, string>> = {}) =>
-  formOf((await trips.send("GET", "/posts", tamsin, null, databaseOver(trips.pool), query)).response.body);
+  formOf((await trips.send("GET", "/posts", tamsin, null, trips.database, query)).response.body);
 
 const send = (
   form: ReadonlyMap<string, string>,
   edits: Readonly<Record<string, string | null>>,
   query: Readonly<Record<string, string>> = {},
-) => trips.send("POST", "/posts", tamsin, bodyOf(form, edits), databaseOver(trips.pool), query);
+) => trips.send("POST", "/posts", tamsin, bodyOf(form, edits), trips.database, query);
 
 const stored = async (): Promise<string[]> =>
   (

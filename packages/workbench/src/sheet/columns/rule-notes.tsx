@@ -9,7 +9,7 @@ const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
   line-height: 1.35;
   code { overflow-wrap: anywhere; }
-  > ul > li { display: flex; gap: ${({ theme }) => theme.space(2)}; justify-content: space-between; }
+  > ul > li { display: flex; gap: ${({ theme }) => theme.space(2)}; justify-content: space-between; @media (min-width: 1000px) and (max-width: 1199px) { flex-wrap: wrap; row-gap: 0; } }
   > ul > li > span:last-child { color: ${({ theme }) => theme.soft}; font-size: 0.875rem; }
 `;
 

@@ -61,6 +61,7 @@ interface RecordSearchProps extends RecordChoiceProps {
 export default function RecordSearch({ page, kept, chosen, onChoose, begun, hasFocus }: RecordSearchProps) {
   const [typed, setTyped] = useState(begun);
   const menu = useRef<Menu>(null);
+  const input = useRef<HTMLInputElement>(null);
   // The focus comes back to the field once the list has closed: that opens it no second time.
   const hasClosed = useRef(false);
   const shownKey = chosen?.join(" / ") ?? "";
@@ -69,6 +70,11 @@ export default function RecordSearch({ page, kept, chosen, onChoose, begun, hasF
   // Another record was chosen: what was typed to find the last one is done with.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the chosen key is the trigger
   useEffect(() => setTyped((before) => (before === begun ? before : undefined)), [shownKey]);
+  // Its title comes later than its key: either is typed over.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what is shown is the trigger
+  useEffect(() => {
+    if (typed === undefined && document.activeElement === input.current) input.current?.select();
+  }, [shown, typed]);
   const extremes = useExtremes(page, kept);
   // Where nothing is typed, what is worth a look comes first.
   const census = useCensus(page);
@@ -119,6 +125,7 @@ export default function RecordSearch({ page, kept, chosen, onChoose, begun, hasF
         <HandedOut menu={menu} />
         <Label>Record</Label>
         <Input
+          ref={input}
           autoFocus={hasFocus}
           onFocus={(event) => {
             if (begun === undefined) event.target.select();
