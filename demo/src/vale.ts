@@ -151,7 +151,8 @@ function visits(random: Seeded, all: readonly DemoRow[], end: number): DemoRow[]
   const visitors = people.filter((person) => person.role === "technician");
   return Array.from({ length: 400 }, () => {
     const station = random.pick(all);
-    const at = end - random.whole(1, 360) * day + random.whole(8, 17) * 3_600_000 + typed(random.whole(0, 3_599)) * 1000;
+    const at =
+      end - random.whole(1, 360) * day + random.whole(8, 17) * 3_600_000 + typed(random.whole(0, 3_599)) * 1000;
     return {
       id: random.uuid(),
       station_code: station.code ?? "",

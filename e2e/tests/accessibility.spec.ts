@@ -129,14 +129,14 @@ test.describe("axe finds nothing in either colour scheme", () => {
     await page.goto("/workbench/pages/bulletin/rehearsal");
     await page.getByRole("button", { name: "Run quick set" }).click();
     expect(await violations(page)).toEqual([]);
-    await expect(page.getByRole("heading", { name: "Cases by step" })).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByRole("heading", { name: "Cases by step" })).toBeVisible();
     await page.getByRole("region", { name: "Cases", exact: true }).getByRole("button").first().click();
     await expect(page.getByRole("article")).toContainText("According to");
     expect(await violations(page)).toEqual([]);
     await page.goto("/workbench/pages/station/replay");
     await page.getByRole("combobox", { name: "Which" }).selectOption("all");
     await page.getByRole("button", { name: "Replay", exact: true }).click();
-    await expect(page.getByRole("region", { name: "Before and after" })).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByRole("region", { name: "Before and after" })).toBeVisible();
     expect(await violations(page)).toEqual([]);
   });
 

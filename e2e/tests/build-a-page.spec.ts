@@ -39,7 +39,7 @@ const test = base.extend<{ archive: pg.Client }>({
     await archive.query("GRANT SELECT, INSERT, UPDATE ON office.gauge_house TO quill_pages");
     await use(archive);
     // A census or a rehearsal may still look at it, and one of the two is given up.
-    await expect(() => archive.query("DROP TABLE office.gauge_house")).toPass();
+    await expect(() => archive.query("DROP TABLE office.gauge_house")).toPass({ timeout: 60_000 });
     await archive.end();
   },
 });
@@ -198,7 +198,7 @@ test("the same page is built with at most 25 actions by pointer, publishing incl
     if ((await page.locator(".cm-tooltip-autocomplete").count()) > 0) await page.keyboard.press("Escape");
   };
   const create = page.getByRole("button", { name: "Create draft for office.gauge_house" });
-  await expect(create).toBeVisible({ timeout: 60_000 });
+  await expect(create).toBeVisible();
   await press(create);
   await expect(page.frameLocator("iframe").getByRole("heading", { level: 1 })).toContainText("House at");
 

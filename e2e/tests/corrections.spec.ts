@@ -96,9 +96,7 @@ for (const javaScriptEnabled of [true, false]) {
 
       await writeFile(file, text.replace("answer: { saved: list,", "answer: { saved: next,"));
       try {
-        await expect
-          .poll(async () => (await page.request.get("/stations/MV-902/edit")).status(), { timeout: 30_000 })
-          .toBe(200);
+        await expect.poll(async () => (await page.request.get("/stations/MV-902/edit")).status()).toBe(200);
         await page.waitForTimeout(500);
         await page.goto("/stations/MV-903/edit#field-7");
         const next = keyboard(page);
@@ -178,13 +176,10 @@ for (const language of ["en", "de", "ar"] as const) {
     try {
       const page = await signedIn("tamsin");
       await expect
-        .poll(
-          async () => {
-            await page.goto("/loans");
-            return page.locator("html").getAttribute("lang");
-          },
-          { timeout: 60_000 },
-        )
+        .poll(async () => {
+          await page.goto("/loans");
+          return page.locator("html").getAttribute("lang");
+        })
         .toBe(language);
       const { id } = await vale.row<{ id: string }>("SELECT id FROM field.visit LIMIT 1");
       const addresses = [

@@ -13,7 +13,7 @@ test("a table that changes under its page is told of, refuses what no longer fit
   await vale.rows("ALTER TABLE field.visit RENAME COLUMN findings TO what_was_found");
   try {
     // Within a minute, by itself.
-    await expect(row).toContainText("Not served", { timeout: 60_000 });
+    await expect(row).toContainText("Not served");
     await expect(row).toContainText("findings is called what_was_found now");
     await page.getByRole("link", { name: "Visits", exact: true }).click();
     const notice = page.getByRole("status").filter({ hasText: "Table changed since publishing" });
@@ -31,7 +31,7 @@ test("a table that changes under its page is told of, refuses what no longer fit
   await page.goto("/workbench/pages/visit");
   await page.getByRole("tab", { name: "Versions", exact: true }).click();
   await page.getByRole("button", { name: "Restore as draft" }).last().click();
-  await expect(page.frameLocator("iframe").getByLabel("Findings")).toBeVisible({ timeout: 60_000 });
+  await expect(page.frameLocator("iframe").getByLabel("Findings")).toBeVisible();
   await page.getByRole("button", { name: "Publish…" }).click();
   await page.getByRole("button", { name: "Publish now" }).click();
   await expect(page.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
@@ -120,7 +120,7 @@ test("a draft's first view says that it is looking for records, and never that t
   await page.goto("/workbench/database");
   const row = page.getByRole("row").filter({ hasText: "office.person" });
   await row.getByRole("button", { name: "Create draft for office.person" }).click();
-  await expect(page.frameLocator("iframe").getByLabel("Name")).toBeVisible({ timeout: 30_000 });
+  await expect(page.frameLocator("iframe").getByLabel("Name")).toBeVisible();
   expect(await page.evaluate(() => "wasSaid" in window)).toBe(false);
   await page.getByRole("button", { name: "Discard draft" }).click();
 });

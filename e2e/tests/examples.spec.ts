@@ -109,7 +109,7 @@ test.describe("an application of its own", () => {
     await expect(async () => {
       await page.goto(address);
       await expect(page.getByText("network.station/MV-022 changed")).toBeVisible({ timeout: 500 });
-    }).toPass();
+    }).toPass({ timeout: 60_000 });
     await expect(page.getByText("MV-022: Paint 7.77 m on the board, asked by Tamsin Okoro")).toBeVisible();
     await accessible(page, javaScriptEnabled);
     expect(await vale.rows("SELECT FROM quill_log.outbox")).toEqual([]);
@@ -190,7 +190,7 @@ test("two databases and the workbench, behind one sign-in", async ({ page, vale,
     await expect(async () => {
       await page.goto(`${address}/records/rivers/1/edit`);
       await expect(page.getByLabel("Length of the river")).toBeVisible({ timeout: 500 });
-    }).toPass();
+    }).toPass({ timeout: 60_000 });
     // Nobody without a role of the workbench gets in.
     await page.goto(`${address}/sign-in`);
     await page.getByRole("button", { name: "Tamsin Okoro" }).click();

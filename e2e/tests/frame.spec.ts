@@ -98,9 +98,7 @@ test("at 1280x800 at most 200 pixels stand above the columns, in every state, an
 
   await vale.rows("ALTER TABLE field.visit ADD COLUMN IF NOT EXISTS mood text");
   try {
-    await expect(page.getByRole("button", { name: /^Table changed since publishing/ })).toBeVisible({
-      timeout: 60_000,
-    });
+    await expect(page.getByRole("button", { name: /^Table changed since publishing/ })).toBeVisible();
     told["table changed"] = await columnsAt(page);
   } finally {
     await vale.rows("ALTER TABLE field.visit DROP COLUMN mood");
@@ -111,7 +109,7 @@ test("at 1280x800 at most 200 pixels stand above the columns, in every state, an
   const text = await readFile(file, "utf8");
   await writeFile(file, text.replace(/^description: .*$/m, "description: As somebody else has it."));
   try {
-    await expect(page.getByRole("button", { name: /^File changed on disk/ })).toBeVisible({ timeout: 60_000 });
+    await expect(page.getByRole("button", { name: /^File changed on disk/ })).toBeVisible();
     told["file changed"] = await columnsAt(page);
   } finally {
     await writeFile(file, text);

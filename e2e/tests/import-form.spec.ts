@@ -71,7 +71,7 @@ test("a form is imported: beside what is made of it, with what is wrong, and bec
   expect(await violations(page)).toEqual([]);
   await page.getByRole("button", { name: "Create draft" }).click();
   await expect(page).toHaveURL(/\/workbench\/pages\/river/);
-  await expect(page.getByText("Name of the river").first()).toBeAttached({ timeout: 60_000 });
+  await expect(page.getByText("Name of the river").first()).toBeAttached();
   expect(await readFile(`${vale.pages}/river.page.yaml`, "utf8")).not.toContain("Name of the river");
   // Other tests begin on what is published.
   await page.getByRole("button", { name: "Discard draft" }).click();

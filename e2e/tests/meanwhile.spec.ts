@@ -288,7 +288,7 @@ test("a table that is dropped before its draft is begun is told as such, and not
     await expect(async () => {
       await page.goto("/workbench/database/field.spare");
       await expect(page.getByRole("button", { name: "Create draft" })).toBeVisible({ timeout: 2000 });
-    }).toPass();
+    }).toPass({ timeout: 60_000 });
   } finally {
     await vale.rows("DROP TABLE field.spare");
   }

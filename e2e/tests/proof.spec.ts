@@ -22,7 +22,7 @@ test("a hydrologist says that saving doesn't work: from the telephone to the men
     await hollis.getByLabel("River name").fill(`${name} by the old mill`, { timeout: 1000 });
     await hollis.getByRole("button", { name: "Update" }).click();
     await expect(hollis.getByRole("alert")).toContainText("10", { timeout: 1000 });
-  }).toPass();
+  }).toPass({ timeout: 60_000 });
 
   // On the telephone: "I'm Hollis, and the rivers can't be saved."
   const ines = await signedIn("ines");
@@ -71,7 +71,7 @@ test("a hydrologist says that saving doesn't work: from the telephone to the men
   await ines.getByRole("link", { name: "Back to the Sheet" }).click();
   await ines.getByRole("button", { name: "Publish…" }).click();
   const question = ines.getByRole("dialog");
-  await expect(question).toContainText(/Rehearsed: \d+ cases as expected/, { timeout: 60_000 });
+  await expect(question).toContainText(/Rehearsed: \d+ cases as expected/);
   await expect(question).toContainText(/\d+ cases? differs? from the published page/);
   await question.getByRole("button", { name: "Publish now" }).click();
   await expect(ines.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
@@ -93,7 +93,7 @@ test("a rehearsal is run, looked at case by case and opened on the Sheet, by key
   await expect(page.getByRole("button", { name: "Run quick set" })).toBeEnabled();
   await page.getByRole("button", { name: "Run quick set" }).focus();
   await page.keyboard.press("Enter");
-  await expect(page.getByRole("heading", { name: "Cases by step" })).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByRole("heading", { name: "Cases by step" })).toBeVisible();
   const all = page.getByRole("checkbox", { name: "Show all cases" });
   await all.focus();
   await page.keyboard.press("Space");
@@ -153,7 +153,7 @@ test("what is rehearsed is what the Sheet shows, and a rehearsal says of which t
   // Faster than the draft is saved.
   await page.getByRole("link", { name: "Rehearsal", exact: true }).click();
   await page.getByRole("button", { name: "Run quick set" }).click();
-  await expect(page.getByText(/Revision \d+ of the draft, run at/)).toBeVisible({ timeout: 60_000 });
+  await expect(page.getByText(/Revision \d+ of the draft, run at/)).toBeVisible();
   const { text } = await page.evaluate(
     async () => (await fetch("/workbench/api/drafts/region/rehearsal")).json() as Promise<{ text: string }>,
   );

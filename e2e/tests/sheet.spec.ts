@@ -275,7 +275,7 @@ test.describe("the Sheet", () => {
       await expect(async () => {
         if ((await order()).join() === was) await dragOnce(from, to);
         expect((await order()).join()).not.toBe(was);
-      }).toPass();
+      }).toPass({ timeout: 60_000 });
     };
     const offPage = page.getByTitle("Drag onto the page.");
     const before = await order();
