@@ -2,6 +2,7 @@ import { readFile, writeFile } from "node:fs/promises";
 import path from "node:path";
 import type { Locator, Page } from "@playwright/test";
 import { enterAs, expect, secondBuilder, test } from "../vale.js";
+import { violations } from "../violations.js";
 
 const served = (page: Page) => page.frameLocator("iframe");
 /** The names of the fields on the served page, in their order. */
@@ -109,6 +110,25 @@ test.describe("the Sheet", () => {
     await expect(served(page).getByRole("heading", { level: 1 })).toBeVisible();
     await expect(page.getByRole("button", { name: "Sign out" })).toBeEnabled();
     expect(refused).toEqual([]);
+  });
+
+  test("a stored value of many lines shows the first ones, and the rest by keyboard", async ({ signedIn, vale }) => {
+    const page = await signedIn("ines");
+    const code = "MV-019";
+    const { notes } = await vale.row<{ notes: string | null }>("SELECT notes FROM network.station WHERE code = $1", [
+      code,
+    ]);
+    const lines = Array.from({ length: 40 }, (_, index) => `Line ${index + 1}`).join("\n");
+    await vale.rows("UPDATE network.station SET notes = $2 WHERE code = $1", [code, lines]);
+    await openSheet(page, `station?key=${code}`);
+    const stored = page.getByRole("group", { name: "Stored value of notes" });
+    await expect(stored).toContainText("Line 40");
+    await expect(page.getByRole("group", { name: "Stored value of name" })).toHaveCount(0);
+    await stored.focus();
+    await page.keyboard.press("End");
+    await expect.poll(() => stored.evaluate((element) => element.scrollTop)).toBeGreaterThan(0);
+    expect(await violations(page)).toEqual([]);
+    await vale.rows("UPDATE network.station SET notes = $2 WHERE code = $1", [code, notes]);
   });
 
   test("a save that is tried shows every step, is judged anew with every change of the draft, and leaves nothing", async ({

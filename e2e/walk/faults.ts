@@ -41,6 +41,8 @@ export class Faults {
 
   /** Looks at the text, and at whether it is wider than its window. */
   async look(): Promise<void> {
+    // Before its style has come a page is as wide as it happens to be.
+    await this.page.waitForLoadState("load", { timeout: 5000 });
     const { text, width, beyond } = await this.page.evaluate(() => {
       const shown = document.documentElement;
       const tooFar = [...document.querySelectorAll("body *")].filter(

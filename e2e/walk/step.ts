@@ -28,7 +28,7 @@ const files = ["format: [", "", "format: loyal-quill/page@1\n", "\u0000\u0001"];
 
 /** What ends the walk rather than going on: other origins, other accounts, documents to be read. */
 const leaves = /sign-out|\/docs|my-account|\/help|^https?:|^mailto:/;
-const leaving = /^(Skip to the content|Sign out|End this session|End all others|Turn off)$/;
+const leaving = /^(Skip to the content|Sign out|End this session|End all others|Turn off|Reset password)$/;
 
 interface Control {
   readonly mark: string;

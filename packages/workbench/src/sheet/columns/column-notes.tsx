@@ -2,6 +2,7 @@ import type { SheetField } from "@loyal-quill/server/api";
 import type { DragEvent, KeyboardEvent, MouseEvent } from "react";
 import { styled } from "styled-components";
 import { Small } from "../../parts/inputs.js";
+import { useScrolls } from "../../parts/use-scrolls.js";
 
 const Notes = styled.div`
   padding: ${({ theme }) => `${theme.space(1)} 0`};
@@ -9,10 +10,10 @@ const Notes = styled.div`
   overflow-wrap: anywhere;
   b { cursor: grab; font-weight: 400; color: ${({ theme }) => theme.ink}; }
   span { color: ${({ theme }) => theme.soft}; }
-  p + p { margin-top: 1px; }
+  p + p, p + div, div + p { margin-top: 1px; }
 `;
 
-const Stored = styled.p`
+const Stored = styled.div`
   white-space: pre-wrap;
   max-height: 6.9em;
   overflow: auto;
@@ -58,6 +59,16 @@ interface ColumnNotesProps {
   readonly actions: FieldActions;
 }
 
+/** The stored value: of a long one a few lines, and the rest by scrolling. */
+function StoredValue({ name, value }: { name: string; value: string | null }) {
+  const [ref, scrolls] = useScrolls<HTMLDivElement>(value);
+  return (
+    <Stored ref={ref} {...(scrolls ? { tabIndex: 0, role: "group", "aria-label": `Stored value of ${name}` } : {})}>
+      {value ?? <span>null</span>}
+    </Stored>
+  );
+}
+
 /** A column of the table: name, type, what it demands, and the stored value. */
 export function ColumnNotes({ field, stored, known, isChosen, isStop = false, actions }: ColumnNotesProps) {
   const { name } = field;
@@ -97,7 +108,7 @@ export function ColumnNotes({ field, stored, known, isChosen, isStop = false, ac
           </>
         )}
       </p>
-      {known && stored !== undefined && <Stored>{stored ?? <span>null</span>}</Stored>}
+      {known && stored !== undefined && <StoredValue name={name} value={stored} />}
       {field.default !== null && (
         <p>
           <span>default {field.default}</span>

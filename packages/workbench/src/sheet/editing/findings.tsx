@@ -15,7 +15,7 @@ const List = styled.ul`
   grid-template-columns: minmax(0, 1fr);
   gap: ${({ theme }) => theme.space(2)};
   > li { display: block; }
-  pre { overflow-x: auto; color: ${({ theme }) => theme.soft}; }
+  pre { white-space: pre-wrap; overflow-wrap: anywhere; color: ${({ theme }) => theme.soft}; }
 `;
 
 interface FindingsProps {
