@@ -215,6 +215,26 @@ test("the workbench is closed to others", async ({ signedIn }) => {
   await expect(page.getByRole("heading", { level: 1 })).toHaveText("You have no access to the workbench");
 });
 
+for (const [who, place, heading] of [
+  ["rhea", "/workbench/people", "People"],
+  ["tamsin", "/workbench/changes", "Changes"],
+] as const)
+  test(`${who} is led to ${place}, and nothing is asked for that they may not have`, async ({ signedIn, vale }) => {
+    const page = await signedIn(who);
+    const refused: string[] = [];
+    page.on("response", (answer) => {
+      if (answer.status() >= 400) refused.push(`${answer.status()} ${answer.url()}`);
+    });
+    await page.goto("/workbench");
+    await expect(page).toHaveURL(vale.address + place);
+    await expect(page.getByRole("heading", { level: 1 })).toHaveText(heading);
+    await page.waitForLoadState("networkidle");
+    expect(refused).toEqual([]);
+    // An auditor narrows the log by any page, also one of which nothing has come yet.
+    if (who === "tamsin")
+      await expect(page.getByRole("combobox", { name: "Page" }).getByRole("option", { name: "loan" })).toHaveCount(1);
+  });
+
 test("everything is reached by keyboard", async ({ signedIn }) => {
   const page = await signedIn("ines");
   await page.goto("/workbench/pages/station?key=MV-014");

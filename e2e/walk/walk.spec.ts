@@ -31,7 +31,7 @@ interface Walker {
 }
 const walkers: readonly Walker[] = [
   { who: "ines", starts: [...builders, ...auditors], hasScripts: true },
-  { who: "tamsin", starts: technicians, hasScripts: true },
+  { who: "tamsin", starts: [...technicians, "/workbench", ...auditors], hasScripts: true },
   { who: "tamsin", starts: technicians, hasScripts: false },
   { who: "rhea", starts: ["/workbench/people", "/workbench/people?person=new"], hasScripts: true },
 ];

@@ -11,7 +11,7 @@ import { focusAfter } from "./parts/focus.js";
 import { Small } from "./parts/inputs.js";
 import { Mark } from "./parts/mark.js";
 import { part } from "./parts/part.js";
-import { SignedOut, Waiting } from "./parts/states.js";
+import { Failed, SignedOut, Waiting } from "./parts/states.js";
 import { Title } from "./parts/title.js";
 import { useNarrow } from "./parts/use-narrow.js";
 
@@ -203,21 +203,28 @@ function Told() {
   );
 }
 
+/** Where the workbench begins, which is another place for each role: nothing is asked for that somebody may not have. */
+function Index() {
+  const { data: session, error, refetch } = useSession();
+  useEffect(() => PagesRoute.preload(), []);
+  if (!session)
+    return error ? (
+      <>
+        <Title>Loyal Quill</Title>
+        <Failed error={error} again={() => void refetch()} />
+      </>
+    ) : (
+      <Waiting height="60vh" what="Opening" isPlace />
+    );
+  if (session.roles.includes("builder")) return <PagesRoute />;
+  return <Navigate to={session.roles.includes("auditor") ? "/changes" : "/people"} replace />;
+}
+
 /** The views, by their addresses. */
-function Views({ session }: Pick<BarProps, "session">) {
-  const roles = session?.roles ?? [];
+function Views() {
   return (
     <Routes>
-      <Route
-        index
-        element={
-          session && !roles.includes("builder") ? (
-            <Navigate to={roles.includes("auditor") ? "/changes" : "/people"} replace />
-          ) : (
-            <PagesRoute />
-          )
-        }
-      />
+      <Route index element={<Index />} />
       <Route path="import-form" element={<ImportForm />} />
       <Route path="pages/:name" element={<SheetRoute />} />
       <Route path="pages/:name/rehearsal" element={<RehearsalRoute />} />
@@ -273,7 +280,7 @@ export function App() {
       <Main id="main" tabIndex={-1}>
         <Told />
         <Suspense fallback={<Waiting height="60vh" what="Opening" isPlace />}>
-          <Views session={session} />
+          <Views />
         </Suspense>
       </Main>
     </>

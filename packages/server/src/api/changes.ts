@@ -104,6 +104,7 @@ export async function changesFor(
     before: beyond,
     searchedAll: found.length > part || end,
     people: people.map(({ id, name }) => ({ id: id ?? "", name: name ?? "" })),
+    pages: pages.loaded().pages.map(({ name }) => name),
   };
 }
 

@@ -391,7 +391,7 @@ export const useChanges = (filter: ChangeFilter) =>
     initialPageParam: "",
     getNextPageParam: (last) => last.before ?? undefined,
     placeholderData: keepPreviousData,
-    ...madeOf("rows"),
+    ...madeOf("rows", "files"),
     ...unheard,
   });
 

@@ -1,9 +1,9 @@
-import type { ChangeAnswer } from "@loyal-quill/server/api";
+import type { ChangeAnswer, ChangesAnswer } from "@loyal-quill/server/api";
 import { useDeferredValue, useState } from "react";
 import { Input, Label, SearchField } from "react-aria-components";
 import { styled } from "styled-components";
 import { ask } from "../api/client.js";
-import { type ChangeFilter, changeSearch, useChanges, usePages } from "../api/queries.js";
+import { type ChangeFilter, changeSearch, useChanges } from "../api/queries.js";
 import { Choice } from "../parts/choice.js";
 import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
@@ -49,18 +49,13 @@ interface Filtering {
   readonly set: (name: (typeof names)[number], value: string) => void;
   readonly changes: readonly ChangeAnswer[];
   /** Those who changed something lately. */
-  readonly people: readonly { readonly id: string; readonly name: string }[];
+  readonly people: ChangesAnswer["people"];
+  readonly pages: ChangesAnswer["pages"];
 }
 
 /** By what the changes are looked for. */
-function ChangeFilters({ filter, set, changes, people }: Filtering) {
-  const pages = usePages();
-  const pageNames = [
-    ...new Set([
-      ...(pages.data ?? []).map((page) => page.name),
-      ...changes.flatMap((change) => (change.page === "" ? [] : [change.page])),
-    ]),
-  ];
+function ChangeFilters({ filter, set, changes, people, pages }: Filtering) {
+  const pageNames = [...new Set([...pages, ...changes.flatMap((change) => (change.page === "" ? [] : [change.page]))])];
   const isKnown = people.some(({ id }) => id === filter.person);
   const find = (label: string, name: (typeof names)[number], placeholder = "") => (
     <SearchField value={filter[name] ?? ""} onChange={(value) => set(name, value)}>
@@ -121,7 +116,7 @@ export default function ChangesRoute() {
   const parts = changes.data?.pages ?? [];
   const all: readonly ChangeAnswer[] = parts.flatMap((part) => part.changes);
   const held = useHeld(all);
-  const people = parts[0]?.people ?? [];
+  const { people = [], pages = [] } = parts[0] ?? {};
   const person = people.find(({ id }) => id === filter.person)?.name;
   /** All that matches, as far as it can be put back at once. */
   const putBackAll = async (): Promise<void> => {
@@ -141,7 +136,7 @@ export default function ChangesRoute() {
         <Title>Changes</Title>
         <ChangePlaces />
       </Heading>
-      <ChangeFilters filter={filter} set={set} changes={all} people={people} />
+      <ChangeFilters filter={filter} set={set} changes={all} people={people} pages={pages} />
       {filter.request && (
         <Actions>
           <span>Saved at once, by one request</span>

@@ -41,6 +41,8 @@ export interface ChangesAnswer {
   readonly searchedAll: boolean;
   /** Who changed something lately. */
   readonly people: readonly { readonly id: string; readonly name: string }[];
+  /** The names of the pages that are served: an auditor has no list of them. */
+  readonly pages: readonly string[];
 }
 
 /** Everything that the log has of a record, and the record as it is now. */
