@@ -68,7 +68,7 @@ const Person = styled.div`
   min-width: 0;
   white-space: nowrap;
   > * { flex: 0 0 auto; }
-  > a, > span:not([role]) { flex: 0 1 auto; min-width: 2.25rem; overflow: hidden; text-overflow: ellipsis; }
+  > a, > span:not([role]) { flex: 0 1 auto; min-width: 1.75rem; overflow: hidden; text-overflow: ellipsis; }
   button { border: 0; background: none; padding: 0; color: ${({ theme }) => theme.verdigris}; text-decoration: underline; text-underline-offset: 0.15em; cursor: pointer; }
 `;
 

@@ -18,6 +18,7 @@ export const Top = styled.div`
   padding-bottom: ${({ theme }) => theme.space(1)};
   > h1 { flex: 0 99 auto; min-width: 8rem; max-width: 12rem; font-size: 1.25rem; white-space: nowrap; overflow: hidden; text-overflow: ellipsis; }
   select { max-width: 11rem; }
+  @media (min-width: 1280px) { select { max-width: 15rem; } }
   @media (min-width: 1000px) and (max-width: 1099px) { select { max-width: 7rem; } }
   @media (max-width: 999px) { flex-wrap: wrap; }
 `;
