@@ -22,15 +22,7 @@ const queries: QueryClient = new QueryClient({
         void queries.invalidateQueries({ queryKey: ["session"] });
     },
   }),
-  defaultOptions: {
-    queries: {
-      staleTime: 30_000,
-      // What the server refuses it refuses again; what did not arrive, or was too much just then, is asked for once more.
-      retry: (failures, error) =>
-        failures < 1 && !(error instanceof ApiProblem && error.status >= 400 && error.status < 500),
-      refetchOnWindowFocus: false,
-    },
-  },
+  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } },
 });
 
 // What could not be had without a session is asked for anew once there is one again.

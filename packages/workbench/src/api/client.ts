@@ -108,8 +108,11 @@ async function untilKnown(): Promise<void> {
 export async function ask<T>(path: string, sent: Sent = {}): Promise<T> {
   const isChange = (sent.method ?? "GET") !== "GET";
   if (isChange) await untilKnown();
+  const token = own?.csrfToken;
   let response = await send(path, sent);
-  if (response.status === 403 && isChange && (await isRenewed())) response = await send(path, sent);
+  // Another answer may have brought the new session's token while this one was under way.
+  if (response.status === 403 && isChange && (own?.csrfToken !== token || (await isRenewed())))
+    response = await send(path, sent);
   if (response.ok || response.status === 401) signedOut.set(response.status === 401);
   if (response.ok) return (await response.json()) as T;
   const said = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
