@@ -71,17 +71,18 @@ async function send(path: string, { method = "GET", body, signal }: Sent): Promi
 /**
  * Takes up the session that somebody has begun in another window since this one was opened.
  *
- * @returns whether there is another one than was known, of the same person
+ * @param token with which something was refused: another answer may have brought the next one while that was under way
+ * @returns whether there is another one by now, of the same person
  * @throws ApiProblem where it is somebody else's: what is on the screen is not theirs
  */
-async function isRenewed(): Promise<boolean> {
+async function isRenewed(token: string | undefined): Promise<boolean> {
+  if (own?.csrfToken !== token) return true;
   const response = await send("/session", {});
-  if (!response.ok || own === null) return false;
+  if (!response.ok) return false;
   signedOut.set(false);
   const now = (await response.json()) as SessionAnswer;
-  const isNew = now.csrfToken !== own.csrfToken;
   keepSession(now);
-  if (!isNew) return false;
+  if (now.csrfToken === token) return false;
   signedOut.set(false, true);
   return true;
 }
@@ -110,9 +111,7 @@ export async function ask<T>(path: string, sent: Sent = {}): Promise<T> {
   if (isChange) await untilKnown();
   const token = own?.csrfToken;
   let response = await send(path, sent);
-  // Another answer may have brought the new session's token while this one was under way.
-  if (response.status === 403 && isChange && (own?.csrfToken !== token || (await isRenewed())))
-    response = await send(path, sent);
+  if (response.status === 403 && isChange && (await isRenewed(token))) response = await send(path, sent);
   if (response.ok || response.status === 401) signedOut.set(response.status === 401);
   if (response.ok) return (await response.json()) as T;
   const said = (await response.json().catch(() => ({}))) as { title?: string; detail?: string };
