@@ -12,6 +12,7 @@ const broken =
 /** What is wrong with what somebody sees, whatever they have done before. */
 export class Faults {
   readonly found: string[] = [];
+  private readonly known = new Set<string>();
 
   /** @param steps what was done so far: the last ones are told with a fault */
   constructor(
@@ -35,7 +36,9 @@ export class Faults {
 
   /** Takes a fault up, once: those that begin alike are one. */
   take(fault: string): void {
-    if (this.found.some((each) => each.slice(0, 100) === fault.slice(0, 100))) return;
+    const beginning = fault.slice(0, 100);
+    if (this.known.has(beginning)) return;
+    this.known.add(beginning);
     this.found.push([fault, `at ${this.page.url()}, after`, ...this.steps.slice(-8)].join("\n    "));
   }
 
