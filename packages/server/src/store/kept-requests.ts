@@ -49,7 +49,7 @@ const mostTogether = 50;
 /** After so many writings of a page it is looked whether there are too many of it. */
 const every = 20;
 /** So many are removed by one statement, at most: none takes longer than the store waits for it. */
-const mostForgotten = 5000;
+const mostForgotten = 1000;
 
 interface Waiting {
   readonly recorded: RecordedRequest;
