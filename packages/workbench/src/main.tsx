@@ -22,7 +22,15 @@ const queries: QueryClient = new QueryClient({
         void queries.invalidateQueries({ queryKey: ["session"] });
     },
   }),
-  defaultOptions: { queries: { staleTime: 30_000, retry: 1, refetchOnWindowFocus: false } },
+  defaultOptions: {
+    queries: {
+      staleTime: 30_000,
+      // What is refused would be refused again; what failed, or was not reached, may have been a moment's.
+      retry: (failed, error) =>
+        failed < 1 && !(error instanceof ApiProblem && error.status >= 400 && error.status < 500),
+      refetchOnWindowFocus: false,
+    },
+  },
 });
 
 // What could not be had without a session is asked for anew once there is one again.
