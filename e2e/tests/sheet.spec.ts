@@ -112,6 +112,20 @@ test.describe("the Sheet", () => {
     expect(refused).toEqual([]);
   });
 
+  test("what the server refuses is asked for once, and told at once", async ({ signedIn }) => {
+    const page = await signedIn("ines");
+    const asked: string[] = [];
+    page.on("response", (answer) => {
+      if (answer.status() >= 400) asked.push(`${answer.status()} ${new URL(answer.url()).pathname}`);
+    });
+    await page.goto("/workbench/pages/nowhere");
+    await expect(page.getByRole("alert").first()).toContainText("No such page");
+    await expect(page.getByRole("heading", { level: 1 })).toBeVisible();
+    await page.waitForLoadState("networkidle");
+    expect(asked).toEqual([...new Set(asked)]);
+    expect(asked).not.toEqual([]);
+  });
+
   test("a stored value of many lines shows the first ones, and the rest by keyboard", async ({ signedIn, vale }) => {
     const page = await signedIn("ines");
     const code = "MV-019";
