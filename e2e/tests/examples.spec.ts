@@ -112,6 +112,11 @@ test.describe("an application of its own", () => {
     }).toPass({ timeout: 60_000 });
     await expect(page.getByText("MV-022: Paint 7.77 m on the board, asked by Tamsin Okoro")).toBeVisible();
     await accessible(page, javaScriptEnabled);
+    // In a small window the list scrolls by itself, and not the page.
+    await page.setViewportSize({ width: 390, height: 800 });
+    await page.goto(`${address}/records/stations`);
+    await expect(page.getByRole("table")).toBeVisible();
+    expect(await page.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(390);
     expect(await vale.rows("SELECT FROM quill_log.outbox")).toEqual([]);
     const { fields } = await vale.row<{ fields: { field: string }[] }>(
       "SELECT fields FROM quill_log.change WHERE record_key->>'code' = 'MV-022' ORDER BY id DESC LIMIT 1",
@@ -282,6 +287,15 @@ test("one view has a station's form, a form for each sensor and its visits; each
     .toEqual({
       level: "9.87",
     });
+  // What is wrong with no field, and a server that is away, are told as well; what was typed stays.
+  await vale.rows("UPDATE network.station SET warning_m = 9.5 WHERE code = 'MV-023'");
+  await page.getByLabel("warning_m").fill("9.6");
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByRole("alert")).toContainText("changed");
+  await page.route("**/records/**", (route) => route.abort());
+  await page.getByRole("button", { name: "Save" }).click();
+  await expect(page.getByRole("alert")).toContainText("The server can’t be reached.");
+  await expect(page.getByLabel("warning_m")).toHaveValue("9.6");
 });
 
 test("exported code serves a page by itself, on the same table and log", async ({

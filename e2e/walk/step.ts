@@ -1,5 +1,5 @@
+import type { Chance } from "@loyal-quill/testing";
 import type { Page } from "@playwright/test";
-import { type Chance, oneOf } from "./chance.js";
 
 /** What somebody types: nothing, too much, what is none, what means something elsewhere, and what would be right. */
 const texts = [
@@ -81,23 +81,23 @@ async function use(page: Page, chance: Chance, control: Control): Promise<string
   const soon = { timeout: 2000 };
   if (control.tag === "SELECT") {
     const count = await at.locator("option").count();
-    await at.selectOption({ index: Math.floor(chance() * count) }, soon);
+    await at.selectOption({ index: chance.whole(count) }, soon);
     return `choose in ${name}`;
   }
   if (control.type === "file") {
-    const buffer = Buffer.from(oneOf(chance, files));
+    const buffer = Buffer.from(chance.one(files));
     await at.setInputFiles({ name: "some.page.yaml", mimeType: "text/yaml", buffer }, soon);
     return `a file for ${name}`;
   }
   const isTypedInto = control.tag === "INPUT" && !/checkbox|radio|submit|button|range|color/.test(control.type);
   if (control.tag === "TEXTAREA" || isTypedInto) {
-    const text = oneOf(chance, texts);
+    const text = chance.one(texts);
     await at.focus(soon);
     // The browser's own controls take keys, each of its parts for itself.
     if (/date|time|month|number/.test(control.type))
       await page.keyboard.type(text.slice(0, 16).replace(/[^\w. -]/g, ""));
     else await at.fill(text, soon);
-    const isSent = chance() < 0.3;
+    const isSent = chance.is(0.3);
     if (isSent) await page.keyboard.press("Enter");
     return `${JSON.stringify(text.slice(0, 30))} into ${name}${isSent ? ", and Enter" : ""}`;
   }
@@ -112,19 +112,19 @@ async function use(page: Page, chance: Chance, control: Control): Promise<string
  * @returns what was done, for whoever wants to do it again
  */
 export async function step(page: Page, chance: Chance, starts: readonly string[]): Promise<string> {
-  const what = chance();
+  const what = chance.next();
   if (what < 0.02) return await page.goBack({ timeout: 5000 }).then(() => "back");
   if (what < 0.03) return await page.reload({ timeout: 10_000 }).then(() => "loaded anew");
   if (what < 0.05) {
-    const start = oneOf(chance, starts);
+    const start = chance.one(starts);
     return await page.goto(start, { timeout: 10_000 }).then(() => `to ${start}`);
   }
   if (what < 0.2) {
-    const key = oneOf(chance, keys.split(" "));
+    const key = chance.one(keys.split(" "));
     return await page.keyboard.press(key).then(() => `key ${key}`);
   }
   const all = await controls(page);
   if (all.length === 0)
-    return await page.goto(oneOf(chance, starts), { timeout: 10_000 }).then(() => "on: nothing to be pressed");
-  return await use(page, chance, oneOf(chance, all));
+    return await page.goto(chance.one(starts), { timeout: 10_000 }).then(() => "on: nothing to be pressed");
+  return await use(page, chance, chance.one(all));
 }

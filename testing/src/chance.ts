@@ -11,7 +11,8 @@ function numbersOf(seed: number): () => number {
 
 /** What is left to chance, and yet the same for the same seed. */
 export class Chance {
-  private readonly next: () => number;
+  /** A number from 0 to below 1. */
+  readonly next: () => number;
   constructor(seed: number) {
     this.next = numbersOf(seed);
   }

@@ -4,7 +4,11 @@ import { useRecord } from "./use-record.js";
 
 function Levels({ address }: { address: string }) {
   const { record, problems, save } = useRecord(address);
-  if (!record) return <p>Loading…</p>;
+  const shown = ["alert_m", "warning_m"];
+  // What is wrong with none of the fields here: somebody else has changed the record, say, or the server is away.
+  const elsewhere = problems.filter(({ pointer }) => !shown.includes(pointer.slice(1)));
+  const said = elsewhere.length > 0 && <p role="alert">{elsewhere.map(({ detail }) => detail).join(" ")}</p>;
+  if (!record) return said || <p>Loading…</p>;
   const send = (event: FormEvent<HTMLFormElement>): void => {
     event.preventDefault();
     void save(Object.fromEntries(new FormData(event.currentTarget)));
@@ -12,7 +16,8 @@ function Levels({ address }: { address: string }) {
   return (
     <form onSubmit={send}>
       <h1>{record.title}</h1>
-      {["alert_m", "warning_m"].map((name) => (
+      {said}
+      {shown.map((name) => (
         <p key={name}>
           <label>
             {name} <input key={String(record.values[name])} name={name} defaultValue={String(record.values[name])} />

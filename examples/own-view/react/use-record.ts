@@ -12,13 +12,13 @@ export function useRecord(address: string) {
     setRecord(json);
     setProblems([]);
   };
+  const ask = (method: string, more: Record<string, string>, body: string | null = null): Promise<void> =>
+    fetch(address, { method, headers: { accept: "application/json", ...more }, body }).then(take, () =>
+      setProblems([{ pointer: "", detail: "The server can’t be reached. Try again." }]),
+    );
   // biome-ignore lint/correctness/useExhaustiveDependencies: the record is loaded once for each address
-  useEffect(() => void fetch(address, { headers: { accept: "application/json" } }).then(take), [address]);
+  useEffect(() => void ask("GET", {}), [address]);
   const save = (values: Record<string, unknown>): Promise<void> =>
-    fetch(address, {
-      method: "PATCH",
-      headers: { accept: "application/json", "content-type": "application/json", "if-match": etag },
-      body: JSON.stringify(values),
-    }).then(take);
+    ask("PATCH", { "content-type": "application/json", "if-match": etag }, JSON.stringify(values));
   return { record, problems, save };
 }
