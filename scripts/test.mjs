@@ -122,6 +122,7 @@ const all = [
   await whole("Type check", "npx", ["tsc", "-b"]),
   await whole("Lint", "npx", ["biome", "check", "."]),
   await whole("Arrows", process.execPath, ["scripts/check-arrows.mjs"]),
+  await whole("Exports", process.execPath, ["scripts/check-exports.mjs"]),
   await whole("Packages", process.execPath, ["scripts/check-packages.mjs"]),
   await jestOnShared("core", 2),
   // Some of them wait for PostgreSQL, or for a time limit, while the others compute.

@@ -36,7 +36,7 @@ function pairs(name: string, text: string): Record<string, string> {
 }
 
 /** The provider of OpenID Connect, from the environment; undefined where none is named. */
-export function signOnOf(
+function signOnOf(
   origin: string | undefined,
   environment: NodeJS.ProcessEnv = process.env,
 ): SignOnSettings | undefined {

@@ -3,7 +3,7 @@ import { isAskedOnLoopback } from "@loyal-quill/server/pages";
 import { CannotStart } from "./listen.js";
 
 /** What tells measurements, in the text form of Prometheus. */
-export interface Measurements {
+interface Measurements {
   readonly type: string;
   readonly text: () => Promise<string>;
 }

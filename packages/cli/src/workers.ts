@@ -27,7 +27,7 @@ export const tellReady = (address: string): void => void process.send?.({ ready:
 /** One that ends sooner than this after it began is not begun again at once, in milliseconds. */
 const tooSoon = 5_000;
 
-export interface WorkersOptions {
+interface WorkersOptions {
   readonly workers: number;
   readonly port: number | undefined;
   readonly metricsPort: number | undefined;

@@ -8,7 +8,7 @@ import type { PagesOptions } from "./options.js";
 import { tell } from "./own/tell.js";
 
 /** A server's address, without user and password. */
-export const shownPlace = (url: string): string =>
+const shownPlace = (url: string): string =>
   placesOf(url)
     .hosts.map(({ host, port }) => `${host}:${port}`)
     .join(",");

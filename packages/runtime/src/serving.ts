@@ -40,7 +40,7 @@ import type { Undecided } from "./undecided.js";
 const day = 86_400_000;
 
 /** What requests are served with. */
-export interface ServingParts {
+interface ServingParts {
   readonly options: PagesOptions;
   readonly database: Database;
   readonly replicas: ReturnType<typeof openReplicas>;

@@ -45,7 +45,7 @@ function shortOf({ wire: _, ...rest }: RecordedRequest): RecordedRequest {
 export type FrameOf = (request: Request, actor: Actor | null) => Omit<Frame, "base" | "script">;
 
 /** What the workbench needs of a database whose pages are served already. */
-export interface AroundOptions {
+interface AroundOptions {
   /** Empty for the first one. */
   readonly name: string;
   /** A user who may read its tables, update them, and add to the log. */
@@ -72,7 +72,7 @@ export interface AroundOptions {
   readonly sealFiles?: readonly string[];
 }
 
-export interface EditedDatabaseOptions extends AroundOptions {
+interface EditedDatabaseOptions extends AroundOptions {
   /** The directory of its page files; `store` for those that the store has. */
   readonly pages: string;
   readonly sessions: Sessions;

@@ -1,14 +1,7 @@
 import { createHmac, hkdfSync, timingSafeEqual } from "node:crypto";
 
 /** What keys are used for: each use has its own, so that what is signed for one says nothing in another. */
-export type KeyUse =
-  | "forms"
-  | "session cookie"
-  | "requests"
-  | "before sign-in"
-  | "device"
-  | "attempts"
-  | "second factor";
+type KeyUse = "forms" | "session cookie" | "requests" | "before sign-in" | "device" | "attempts" | "second factor";
 
 /** The least length of a secret, in bytes. */
 export const leastKeyLength = 32;
@@ -52,7 +45,7 @@ export class Keys {
 const signature = (key: Buffer, text: string): string => createHmac("sha256", key).update(text).digest("base64url");
 
 /** Whether two texts are the same, in a time that depends on their length only. */
-export function sameBytes(a: string, b: string): boolean {
+function sameBytes(a: string, b: string): boolean {
   const [left, right] = [Buffer.from(a), Buffer.from(b)];
   return left.length === right.length && timingSafeEqual(left, right);
 }

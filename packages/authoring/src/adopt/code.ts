@@ -31,7 +31,7 @@ export function readCode(text: string): Node | string {
 export const placeOf = ({ loc: { start } }: Node): Place => ({ line: start.line, column: start.column + 1 });
 
 /** The nodes directly below one. */
-export const childrenOf = (node: Node): readonly Node[] =>
+const childrenOf = (node: Node): readonly Node[] =>
   Object.entries(node).flatMap(([name, value]) => {
     if (name === "loc" || name.endsWith("Comments") || name === "errors" || name === "tokens") return [];
     return Array.isArray(value) ? value.filter(isNode) : isNode(value) ? [value] : [];

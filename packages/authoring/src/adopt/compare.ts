@@ -18,7 +18,7 @@ const numberOf = (text: string): Big | null => {
 };
 
 /** The days that a text may mean, as `YYYY-MM-DD`. */
-export function daysOf(text: string): readonly string[] {
+function daysOf(text: string): readonly string[] {
   const iso = /^(\d{4})-(\d\d)-(\d\d)/.exec(text.trim());
   if (iso) return [`${iso[1]}-${iso[2]}-${iso[3]}`];
   const two = /^(\d{1,2})[./-](\d{1,2})[./-](\d{4})/.exec(text.trim());

@@ -13,7 +13,7 @@ export interface Place {
   readonly column: number;
 }
 
-export interface HtmlOption {
+interface HtmlOption {
   readonly value: string;
   readonly label: string;
   readonly isSelected: boolean;

@@ -76,7 +76,7 @@ const isRead = (row: Row | Template): row is Template => Array.isArray((row as P
 export type ChosenColumns = Readonly<Record<string, string | null>>;
 
 /** The controls of a form with the columns that they are for: what was chosen, then each column once, the best matches first. */
-export function matchControls(
+function matchControls(
   form: HtmlForm,
   table: Table,
   row: Row | Template,

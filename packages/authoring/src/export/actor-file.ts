@@ -4,7 +4,7 @@ import { judgedBy, tableChoices, takenBy } from "./parts.js";
 import { keyOf } from "./source.js";
 
 /** What an exported page asks about a person, besides id and name. */
-export interface ActorAttribute {
+interface ActorAttribute {
   readonly name: string;
   readonly isList: boolean;
   /** The members of the list that conditions name. */

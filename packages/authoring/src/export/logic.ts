@@ -10,7 +10,7 @@ import { castIn, identifier, member, quote, sqlText } from "./source.js";
  */
 
 /** What an expression of TypeScript needs beside itself. */
-export type Need = "big" | "instant" | "length";
+type Need = "big" | "instant" | "length";
 
 /** Thrown where a condition has no plain form here. */
 export class NotPlain extends Error {}

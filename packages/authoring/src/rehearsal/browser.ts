@@ -2,7 +2,7 @@ import { readPairs } from "@loyal-quill/core/steps/read-pairs";
 import { Parser } from "htmlparser2";
 
 /** A control of a form, as it stands in the document. */
-export interface FormControl {
+interface FormControl {
   readonly name: string;
   /** `select`, `textarea`, or an input's type. */
   readonly type: string;

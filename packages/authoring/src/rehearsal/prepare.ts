@@ -55,7 +55,7 @@ function attributeOf({ type: { kind } }: Column, value: Stored): Attribute {
  * People as the page's own conditions speak of them, for where no accounts are known: one who has every role that is named and the
  * attributes that stand against columns, for each row; one for each role; and one who has none.
  */
-export function peopleFor(page: Page, rows: readonly Row[]): readonly Actor[] {
+function peopleFor(page: Page, rows: readonly Row[]): readonly Actor[] {
   const parts = conditionsOf(page).flatMap(({ expression }) => everyPart(expression));
   // Texts in a condition that asks for roles are roles; others are states and the like.
   const ofRoles = conditionsOf(page)

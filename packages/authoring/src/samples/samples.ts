@@ -5,7 +5,7 @@ import { textForm } from "@loyal-quill/core/postgres/text-form";
 import type { Column, Table } from "@loyal-quill/core/table/model";
 
 /** Why a record is worth a look, in the order in which they are told. */
-export type Extreme = "longest text" | "most empty" | "fullest" | "oldest" | "newest";
+type Extreme = "longest text" | "most empty" | "fullest" | "oldest" | "newest";
 
 const keyList = (page: Page): string => page.key.map((column) => `t.${quoted(column.name)}`).join(", ");
 

@@ -14,7 +14,7 @@ export interface Cluster {
   stop(): Promise<void>;
 }
 
-export interface ClusterOptions {
+interface ClusterOptions {
   /**
    * Whether what was committed is still there after the machine lost its power; true unless told otherwise. Without it PostgreSQL waits for no disk
    * (`fsync`): for tests that are not about that.

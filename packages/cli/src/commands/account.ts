@@ -3,7 +3,7 @@ import { byCommand, hashPassword, impossibleAttribute, newPassword, note, Store 
 import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 
-export interface AccountOptions {
+interface AccountOptions {
   readonly store: string;
   readonly email: string;
   readonly name: string;

@@ -9,7 +9,7 @@ import { CannotStart } from "../listen.js";
 import { withDatabase } from "../open-database.js";
 import { type CheckedFile, type Format, reports } from "../report/index.js";
 
-export interface CheckOptions {
+interface CheckOptions {
   readonly database: string;
   /** Page files, directories of page files, and names of pages whose files stand in pages/. */
   readonly files: readonly string[];

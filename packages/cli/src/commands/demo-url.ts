@@ -6,7 +6,7 @@ import { CannotStart } from "../listen.js";
 import { archiveDatabase, demoDatabase } from "../provision.js";
 import { secretsOf } from "../secrets.js";
 
-export interface DemoUrlOptions {
+interface DemoUrlOptions {
   /** Undefined: where `npm start` has them. */
   readonly directory: string | undefined;
   /** The owner of the tables, in the place of the user who serves pages. */

@@ -19,7 +19,7 @@ import { leastKeyLength, migrationNames } from "@loyal-quill/server/pages";
 import { quill } from "../called.js";
 import { secretOf, secretsOfEnvironment, shownUrl } from "../from-environment.js";
 
-export interface DoctorOptions {
+interface DoctorOptions {
   readonly database: string;
   readonly store: string | undefined;
   /** The directory of the page files. */
@@ -30,7 +30,7 @@ export interface DoctorOptions {
 }
 
 /** What was looked at, how it is, and what is to be done about it. */
-export interface Diagnosis {
+interface Diagnosis {
   readonly what:
     | "connection"
     | "version"

@@ -13,7 +13,7 @@ const counted = (count: number | string): string => `${count} ${Number(count) ==
 const asOwner = (said: string): string => `Nothing was changed: ${said}. It is done as the log's owner.`;
 
 /** How long entries of a table are kept. */
-export interface KeepOptions {
+interface KeepOptions {
   readonly database: string;
   /** `schema.name`, or `*` for tables without a rule of their own; the rules are listed where it is left out. */
   readonly table: string | undefined;
@@ -51,7 +51,7 @@ export async function keep({ database, table, months, last, forever }: KeepOptio
   );
 }
 
-export interface DropOptions {
+interface DropOptions {
   readonly database: string;
   readonly now: Date;
   readonly dryRun: boolean;
@@ -107,7 +107,7 @@ export async function dropMonths({ database, now, dryRun, by }: DropOptions, say
   });
 }
 
-export interface EraseOptions {
+interface EraseOptions {
   readonly database: string;
   readonly table: string;
   readonly key: Readonly<Record<string, string>>;

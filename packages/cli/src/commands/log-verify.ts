@@ -15,7 +15,7 @@ import { CannotStart } from "../listen.js";
 import { onConnection } from "../log-client.js";
 import { withDatabase } from "../open-database.js";
 
-export interface LogVerifyOptions extends Pick<VerifyOptions, "from" | "to"> {
+interface LogVerifyOptions extends Pick<VerifyOptions, "from" | "to"> {
   readonly database: string;
   readonly table: string | undefined;
   readonly key: Readonly<Record<string, string>>;
@@ -89,7 +89,7 @@ export async function verify(options: LogVerifyOptions, say: Say): Promise<numbe
   return report.found === 0 ? 0 : 1;
 }
 
-export interface LogSealOptions {
+interface LogSealOptions {
   readonly database: string;
   /** A private key, PEM. */
   readonly privateKey: string | undefined;

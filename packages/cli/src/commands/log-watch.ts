@@ -12,7 +12,7 @@ import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 import { inTransaction } from "../log-client.js";
 
-export interface WatchOptions {
+interface WatchOptions {
   readonly database: string;
   readonly table: string;
   /** The columns of the key by which the log names the rows; where none are told, those that its pages use, else the primary key. */

@@ -17,7 +17,7 @@ import { inTransaction } from "../log-client.js";
 /** Partitions are made for this many months ahead; later entries go to the default partition. */
 const monthsAhead = 24;
 
-export interface LogInstallOptions {
+interface LogInstallOptions {
   /** As an owner: somebody who may create a schema. */
   readonly database: string;
   /** The roles that serve pages. */

@@ -12,7 +12,7 @@ import { withDatabase } from "../open-database.js";
 import { type RehearsalFormat, type RehearsedFile, rehearsalReports } from "../report/rehearsal.js";
 import { nameOf, ownKindsBeside, pageFilesIn } from "./check.js";
 
-export interface RehearseOptions {
+interface RehearseOptions {
   readonly database: string;
   /** Page files, and directories of page files. */
   readonly files: readonly string[];

@@ -12,7 +12,7 @@ import { CannotStart } from "../listen.js";
 import { type AppliedRows, rowsReports } from "../report/rows.js";
 
 /** As whom, and over what, rows go out and come back. */
-export interface RowsOptions {
+interface RowsOptions {
   readonly database: string;
   /** The directory of the page files. */
   readonly pages: string;

@@ -1,6 +1,6 @@
 import { Store, trailActions } from "@loyal-quill/server";
 
-export interface TrailOptions {
+interface TrailOptions {
   readonly store: string;
   readonly action?: string | undefined;
   readonly person?: string | undefined;

@@ -5,7 +5,7 @@ import type { Say } from "../cluster/cluster.js";
 import { CannotStart } from "../listen.js";
 import { catalogOf } from "../open-database.js";
 
-export interface TypesOptions {
+interface TypesOptions {
   readonly database: string;
   /** Undefined for all tables. */
   readonly tables: readonly string[] | undefined;

@@ -21,7 +21,7 @@ export interface ConditionProblem {
   readonly misspelt?: Misspelt | undefined;
 }
 
-export type ConditionResult =
+type ConditionResult =
   | { readonly ok: true; readonly condition: Condition }
   | { readonly ok: false; readonly problem: ConditionProblem };
 
@@ -368,7 +368,7 @@ export function parseCondition(source: string, table: Table, form: Table | null)
   }
 }
 
-export type ValueResult =
+type ValueResult =
   | { readonly ok: true; readonly value: ValueExpression }
   | { readonly ok: false; readonly problem: ConditionProblem };
 

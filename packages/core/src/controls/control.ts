@@ -14,7 +14,7 @@ export interface Option {
 }
 
 /** What a control is written from. */
-export interface ControlParts {
+interface ControlParts {
   readonly column: Column;
   /** The name of the hidden control beside a box (see `check-box.ts`). */
   readonly box: string;

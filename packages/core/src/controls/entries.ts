@@ -4,7 +4,7 @@ import { arrayText, entriesOf } from "../values/text-array.js";
 import type { ControlKind } from "./control.js";
 
 /** Whether a column holds lists of texts. */
-export const isTextArray = ({ type }: Column): boolean =>
+const isTextArray = ({ type }: Column): boolean =>
   type.kind === "other" && /^(text|character varying|character varying\(\d+\)|citext)\[\]$/.test(type.shown);
 
 /** Entries that stand on a line each: none is null, empty, has a line break, or begins or ends with a space. */

@@ -31,7 +31,7 @@ export const isSearched = ({ fields }: FormView): boolean => fields.some(({ offe
 const isWrong = ({ problems, conflicts }: FormView): boolean => problems.length > 0 || conflicts.length > 0;
 
 /** What stands over so many problems. */
-export const headingOfProblems = (language: Language, count: number): string =>
+const headingOfProblems = (language: Language, count: number): string =>
   count === 1 ? word(language, "one-thing") : word(language, "many-things", { count });
 
 /** The first control that was refused, or that somebody else has changed too. */
@@ -127,7 +127,7 @@ ${reason.text}</textarea></div>${reason.problem && html`<p class="quill-problem"
 }
 
 /** A form with what stands around it, as a part of a page. */
-export interface FormPart {
+interface FormPart {
   /** What is said above it: notices, and what is wrong. */
   readonly above: Markup;
   readonly form: Markup;

@@ -4,11 +4,7 @@
  * its seal. What verifying rests on stands in the seal: it is chained, and goes elsewhere with the others.
  */
 
-/** The kinds of seals that are acts. */
-export const actKinds = ["dropped", "erased", "watched", "unwatched"] as const;
-export type ActKind = (typeof actKinds)[number];
-
-/** The table that an act's entry names. */
+/** The table that an act's entry names. @param kind of the act's seal: `dropped`, `erased`, `watched`, `unwatched` */
 export const actTable = (kind: string): string => `quill_log.${kind}`;
 
 /** The table of the entry that a log begins with, or is upgraded with: from which seal on acts have entries. */

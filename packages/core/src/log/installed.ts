@@ -32,7 +32,7 @@ const settingsIn = (text: string): string[] =>
   );
 
 /** The functions that a text of SQL makes. */
-export function functionsIn(sql: string): readonly Made[] {
+function functionsIn(sql: string): readonly Made[] {
   return [...sql.matchAll(form)].map(([, name = "", told = "", language = "", more = "", source = ""]) => ({
     name,
     types: told.split(",").flatMap((each) => each.trim().split(/\s+/).slice(1).join(" ") || []),

@@ -1,7 +1,7 @@
 import type { Statement } from "../postgres/statement.js";
 
 /** A month of the log, in UTC: `month` from 1. */
-export interface Month {
+interface Month {
   readonly year: number;
   readonly month: number;
 }

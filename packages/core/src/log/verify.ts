@@ -72,7 +72,7 @@ export interface Upto {
 }
 
 /** What is verified: everything, or a part. */
-export interface VerifyScope {
+interface VerifyScope {
   /** Whether every entry of the log is read; else only those of some seals, or of a record. */
   readonly whole: boolean;
   /** Whether the entries of the seals that are read are all read, so that roots can be told. */

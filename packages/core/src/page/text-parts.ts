@@ -4,7 +4,7 @@ import { readYaml } from "./yaml.js";
  * A page file's text, cut where its list of fields is: what stands before, each entry of the list with its lines, what stands
  * after. Put together again they are the text.
  */
-export interface TextParts {
+interface TextParts {
   readonly before: string;
   readonly entries: readonly string[];
   readonly after: string;

@@ -4,7 +4,7 @@ import { DatabaseAway, DatabaseRefusal } from "./statement.js";
  * What a refusal of PostgreSQL is about, by its SQLSTATE (PostgreSQL documentation, appendix A): the only place that knows the
  * codes that something is decided by. Which of them are faults of the database is told in `unavailable.ts`.
  */
-export type RefusalKind =
+type RefusalKind =
   | "unique"
   | "foreign key"
   | "not null"

@@ -60,7 +60,7 @@ export interface Database {
 }
 
 /** What a refusal is about, as far as PostgreSQL says so; null where it does not. */
-export interface RefusalSubject {
+interface RefusalSubject {
   readonly constraint: string | null;
   readonly column: string | null;
   /** The table that it concerns: not always that of the statement, since a trigger may write elsewhere. */

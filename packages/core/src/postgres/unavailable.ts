@@ -4,7 +4,7 @@ import { isRefusedAs } from "./refusal.js";
 import { DatabaseAway, DatabaseRefusal } from "./statement.js";
 
 /** A state of the database that is neither the person's fault nor a bug: what the form says, and what a page without a form says. */
-export interface Unavailability {
+interface Unavailability {
   readonly message: MessageCode;
   readonly code: Code;
 }

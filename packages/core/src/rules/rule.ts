@@ -70,7 +70,7 @@ export interface Asked {
 }
 
 /** A question to the table: whether the rule is broken where a row is found, or where none is. */
-export interface LookUp {
+interface LookUp {
   readonly statement: Statement;
   readonly brokenWhere: "found" | "not found";
   readonly code: MessageCode;
@@ -86,7 +86,7 @@ export type Counted =
   | { readonly by: "nothing"; readonly because: string };
 
 /** What of a table would hold a rule by itself. `check` stands for a CHECK over the column's own name. */
-export type Enforcement =
+type Enforcement =
   | { readonly by: "check"; readonly name: string; readonly check: string }
   | { readonly by: "not null" }
   | { readonly by: "unique"; readonly ignoringCase: boolean };
@@ -103,7 +103,7 @@ export interface SettingPart {
 }
 
 /** How a page file names a rule. */
-export interface InFile<Setting> {
+interface InFile<Setting> {
   readonly schema: v.GenericSchema<Setting>;
   /** Whether its name alone says enough: then the setting is `true`. */
   readonly byName: boolean;

@@ -18,7 +18,7 @@ export interface BoundField {
 }
 
 /** What other settings need to know of a field's settings in the file. */
-export interface GivenField {
+interface GivenField {
   readonly choices?: { readonly where?: string | undefined; readonly by?: "list" | "search" | undefined } | undefined;
   readonly control?: string | undefined;
   readonly show?: string | undefined;

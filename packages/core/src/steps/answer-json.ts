@@ -173,7 +173,7 @@ function seen(kind: keyof typeof statuses, view: View, asked: Asked): PageRespon
 }
 
 /** A file that was looked at, or saved: its rows by what became of them. */
-export const uploadJson = ({ problem, read, rows, carried, left, saved }: UploadView): JsonAnswer => {
+const uploadJson = ({ problem, read, rows, carried, left, saved }: UploadView): JsonAnswer => {
   const of = (...states: readonly UploadRow["state"][]): JsonAnswer =>
     rows
       .filter(({ state }) => states.includes(state))

@@ -5,7 +5,7 @@ import { integerRanges } from "../values/integer-ranges.js";
 import { readValue } from "../values/read-value.js";
 
 /** A key's values in the order of the address, in the form in which PostgreSQL prints them; or why there is none. */
-export type KeyResult =
+type KeyResult =
   | { readonly ok: true; readonly key: readonly string[] }
   | { readonly ok: false; readonly reason: string };
 

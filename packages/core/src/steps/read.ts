@@ -50,7 +50,7 @@ export interface Submission {
  */
 export type Stale = "session" | "age" | "version";
 
-export type ReadResult =
+type ReadResult =
   | { readonly ok: true; readonly submission: Submission }
   | { readonly ok: false; readonly code: Code; readonly reason: string; readonly typed: ReadonlyMap<string, string> };
 

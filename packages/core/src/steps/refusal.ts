@@ -141,7 +141,7 @@ function problemOf(page: Page, taken: readonly Field[], refusal: DatabaseRefusal
 }
 
 /** Whether a refusal of a value by itself is about the text: what is known of the statement is that it is sound. */
-export const isOfText = (error: DatabaseRefusal): boolean => /^(22|23|42|44|54|P0|0A)/.test(error.sqlState);
+const isOfText = (error: DatabaseRefusal): boolean => /^(22|23|42|44|54|P0|0A)/.test(error.sqlState);
 
 /**
  * The fields whose texts PostgreSQL does not take as values of their own types, each with what it says. A

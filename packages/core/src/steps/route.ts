@@ -36,7 +36,7 @@ export type MatchedRoute = Exclude<Route, { readonly kind: "nowhere" }>;
 export type OwnRoute = Exclude<MatchedRoute, { readonly kind: "strayed" }>;
 
 /** What is spoken at an address: pages and forms, or JSON. */
-export type Speaks = "html" | "json";
+type Speaks = "html" | "json";
 
 /** What is served: the sound pages, and the addresses of those whose files have errors. */
 export interface Site {

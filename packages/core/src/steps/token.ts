@@ -37,7 +37,7 @@ export interface Claims {
 const signed = (json: string): string => `token@2 ${json}`;
 
 /** Whether two texts are the same, in a time that depends on their length only: how long a signature is, is no secret. */
-export function sameText(a: string, b: string): boolean {
+function sameText(a: string, b: string): boolean {
   if (a.length !== b.length) return false;
   let differing = 0;
   for (let index = 0; index < a.length; index++) differing |= a.charCodeAt(index) ^ b.charCodeAt(index);

@@ -144,7 +144,7 @@ checks:
 answer: { message: "{code}, {name}, is saved." }
 `;
 
-export const sensorFile = `format: loyal-quill/page@1
+const sensorFile = `format: loyal-quill/page@1
 title: "Sensor {station_code}, channel {channel}"
 path: /sensors/{station_code}/{channel}
 record: { table: network.sensor, key: [station_code, channel] }
@@ -196,7 +196,7 @@ export const mv014: Row = {
 export const recordOf = (row: Row) => ({ row, version: "1" });
 
 /** The id of the form that {@link claimsOf} is about, and its digests. */
-export const formId = "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11";
+const formId = "6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11";
 export const formDigest: FieldDigest = (field, text) => fieldDigest(signer, formId)(field, text);
 
 /** What a form of a station remembers. */

@@ -46,7 +46,7 @@ export function inLanguageSql(kind: Kind, text: string, language: Language): str
 }
 
 /** A typed number in PostgreSQL's way; `ambiguous` where it could be read as two numbers, or is written in another language's way. */
-export type TypedNumber = { readonly text: string } | "ambiguous";
+type TypedNumber = { readonly text: string } | "ambiguous";
 
 /**
  * A typed number. A mark between thousands is taken where the text leaves no doubt that it is one: where the decimals have theirs too, or it

@@ -2,7 +2,7 @@ import { Socket } from "node:net";
 import pg from "pg";
 
 /** Which server of several is wanted, as in libpq's connection strings (PostgreSQL documentation, 34.1.2, `target_session_attrs`). */
-export type Wanted = "any" | "read-write" | "primary" | "read-only" | "standby" | "prefer-standby";
+type Wanted = "any" | "read-write" | "primary" | "read-only" | "standby" | "prefer-standby";
 
 const isWanted = (text: string): text is Wanted =>
   ["any", "read-write", "primary", "read-only", "standby", "prefer-standby"].includes(text);
@@ -57,7 +57,7 @@ const fits = (wanted: Wanted, follows: boolean): boolean =>
   wanted === "any" || wanted === "prefer-standby" || follows === (wanted === "standby" || wanted === "read-only");
 
 /** Finds among several servers the one that is wanted, and remembers it until a connection to it breaks. */
-export class Hosts {
+class Hosts {
   private known: Promise<Host> | null = null;
 
   constructor(private readonly places: Places) {}

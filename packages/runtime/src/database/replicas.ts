@@ -19,14 +19,14 @@ export interface ReplicaReport {
   readonly failed: number;
 }
 
-export interface GivenReplica {
+interface GivenReplica {
   readonly place: string;
   readonly database: Database;
   /** Ends its connections. */
   readonly end: () => Promise<void>;
 }
 
-export interface ReplicaOptions {
+interface ReplicaOptions {
   /** How often each is asked how far it is, in milliseconds. */
   readonly lookEvery?: number;
   /** One that is further behind, in milliseconds, is not asked for anything. */

@@ -79,7 +79,7 @@ interface Asked {
 }
 
 /** What is told before it, in the same trip. */
-export interface ToldBefore {
+interface ToldBefore {
   readonly text: string;
   readonly values: readonly string[];
 }

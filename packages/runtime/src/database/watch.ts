@@ -2,7 +2,7 @@ import { performance } from "node:perf_hooks";
 import pg from "pg";
 
 /** A statement that is under way on a connection. */
-export interface Underway {
+interface Underway {
   /** The backend that works on it. */
   readonly pid: number;
   readonly since: number;

@@ -2,7 +2,7 @@ import { catalogMark, type Database, DatabaseAway } from "@loyal-quill/core";
 import { type FoundSteps, type ImportModule, loadOwnSteps, OwnCodeError } from "../own/code.js";
 import { type EarlierTexts, type Loaded, loadPageFiles, markOfFiles, watchPageFiles } from "./page-files.js";
 
-export interface LiveSiteOptions {
+interface LiveSiteOptions {
   readonly directory: string;
   readonly database: Database;
   /** Steps that were handed in; they go before those beside the files. */

@@ -36,9 +36,6 @@ export interface PageFileState {
   readonly earlier?: string;
 }
 
-/** Whether a page is served that is not what its file says: the file has an error since. */
-export const isServedEarlier = ({ page, earlier }: PageFileState): boolean => page !== null && earlier !== undefined;
-
 /** What is on disk and in the catalogs, bound together. */
 export interface Loaded extends Site {
   readonly files: readonly PageFileState[];

@@ -114,7 +114,7 @@ export type AnySteps = OwnStepsOf<any>;
 export const usualLimit = 5_000;
 
 /** What can be sent as a parameter, in PostgreSQL's text form. */
-export function parameterOf(value: unknown): Stored {
+function parameterOf(value: unknown): Stored {
   if (value === null || value === undefined) return null;
   if (typeof value === "string") return value;
   if (typeof value === "number" || typeof value === "boolean" || typeof value === "bigint") return String(value);

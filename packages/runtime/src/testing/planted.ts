@@ -91,7 +91,7 @@ interface Planted {
 }
 
 /** In the page file: what stood there before, and what stands there instead. */
-export interface PageFault extends Planted {
+interface PageFault extends Planted {
   readonly from: string;
   readonly to: string;
 }
@@ -194,7 +194,7 @@ export const pageFaults: readonly PageFault[] = [
 ];
 
 /** In the table: statements of its owner. `bound` faults are there before the page is published. */
-export interface TableFault extends Planted {
+interface TableFault extends Planted {
   readonly sql: readonly string[];
 }
 
@@ -294,7 +294,7 @@ type Handle = typeof handle;
 type Engine = { readonly route: typeof route; readonly handle: Handle };
 
 /** In the engine: what is done otherwise than it should be. */
-export interface EngineFault extends Planted {
+interface EngineFault extends Planted {
   readonly engine: Engine;
 }
 

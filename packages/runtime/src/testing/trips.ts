@@ -73,7 +73,7 @@ async function demoFiles(): Promise<Record<string, string>> {
 /** One of the demo's page files. */
 export const demoFile = async (name: string): Promise<string> => (await demoFiles())[name] ?? "";
 
-export interface TripsOptions {
+interface TripsOptions {
   /** Statements of the owner before the pages are read. */
   readonly sql?: readonly string[];
   /** Page files by name instead of the demo's. */

@@ -11,7 +11,7 @@ import type { AdoptTablesAnswer } from "./answers/sheet.js";
 import { tableOf } from "./changes.js";
 import { problem } from "./problem.js";
 
-export interface AdoptRouteOptions extends EditedDatabase {
+interface AdoptRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
   readonly look: Look;
 }

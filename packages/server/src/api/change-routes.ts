@@ -11,7 +11,7 @@ import { problem } from "./problem.js";
 import { putBackNow, putBackPlan } from "./put-back.js";
 import { entryNumber, formOf, key, moment, reading, textOf } from "./queries.js";
 
-export interface ChangeRouteOptions extends EditedDatabase {
+interface ChangeRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
   readonly look: Look;
   readonly verifications: Verifications;
@@ -35,7 +35,7 @@ const entriesRead = reading({
 const recordRead = reading({ table: textOf(), key, entry: entryNumber });
 
 /** What is looked for, as far as it is understood: the rest of a query is nothing. */
-export function entryQueryOf(query: unknown): EntryQuery {
+function entryQueryOf(query: unknown): EntryQuery {
   return Object.fromEntries(
     Object.entries(entriesRead(query)).filter(([, value]) => value !== undefined),
   ) as EntryQuery;

@@ -28,7 +28,7 @@ import { referenceLabels } from "./reference-labels.js";
 /** Entries in one part of a list, of a record that are read, and that are put back at once. */
 export const part = 50;
 export const mostPutBack = 200;
-export const mostOfRecord = 500;
+const mostOfRecord = 500;
 
 /** What was saved at once is put back whole: an upload has so many records at most. */
 const mostOfSave = 10_000;

@@ -19,7 +19,7 @@ import type { BoundPageFile, Loaded } from "@loyal-quill/runtime";
 import type { ConditionAnswer } from "./answers/sheet.js";
 
 /** Where a condition stands: what it may ask for is told by that. */
-export type ConditionPlace = "open" | "row" | "form" | "choices";
+type ConditionPlace = "open" | "row" | "form" | "choices";
 
 export interface ConditionQuestion {
   readonly source: string;

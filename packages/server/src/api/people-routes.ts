@@ -107,7 +107,7 @@ function decide(
   return { change };
 }
 
-export interface PeopleRouteOptions {
+interface PeopleRouteOptions {
   readonly store: Store;
   readonly pages: Pages;
   readonly database: Database;

@@ -11,7 +11,7 @@ import { problem } from "./problem.js";
 import { entryNumber, number, reading, textOf } from "./queries.js";
 import type { RequestsAnswer } from "./types.js";
 
-export interface RequestRouteOptions extends EditedDatabase {
+interface RequestRouteOptions extends EditedDatabase {
   readonly account: (request: Request) => Promise<Account | null>;
   readonly look: Look;
 }

@@ -22,7 +22,7 @@ import { entryNumber, formOf, reading, textOf, texts } from "./queries.js";
 import { latest, requestRoutes } from "./request-routes.js";
 import { oneselfFirst } from "./trial.js";
 
-export interface ApiOptions extends EditedDatabase {
+interface ApiOptions extends EditedDatabase {
   /** All of them, this one included. */
   readonly databases: readonly EditedDatabase[];
   readonly application: string;

@@ -11,7 +11,7 @@ import { byItself, type Doer, note } from "../trail.js";
 import { DeskRefusal } from "./desk-refusal.js";
 import type { Threads } from "./threads.js";
 
-export interface DeskOptions {
+interface DeskOptions {
   readonly store: Store;
   readonly pages: Pages;
   /** Where drafts are judged and merged. */

@@ -32,7 +32,7 @@ export interface Way {
   readonly onProgress: (done: number, part?: unknown) => void;
 }
 
-export interface RehearsalGiven extends Draft {
+interface RehearsalGiven extends Draft {
   readonly quick: boolean;
   readonly people: readonly Actor[];
   /** The page file as it was published, and the table as it was then; null where it never was. */
@@ -48,7 +48,7 @@ export interface RehearsalPart {
   readonly played: PlayedAnswer;
 }
 
-export interface ReplayGiven extends Draft {
+interface ReplayGiven extends Draft {
   readonly requests: readonly RecordedRequest[];
   readonly people: readonly Actor[];
   readonly rowsThen: boolean;
@@ -165,7 +165,7 @@ export const longJobs = {
   },
 } as const;
 
-export type LongJobs = typeof longJobs;
+type LongJobs = typeof longJobs;
 export type LongJobName = keyof LongJobs;
 export type LongGiven<Name extends LongJobName> = Parameters<LongJobs[Name]>[1];
 export type LongCame<Name extends LongJobName> = Exclude<Awaited<ReturnType<LongJobs[Name]>>, "cancelled">;

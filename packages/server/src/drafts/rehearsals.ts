@@ -30,7 +30,7 @@ interface RehearsalAsked extends Draft {
 }
 
 /** Which requests are played again: by id, or all that a query finds. */
-export interface ReplayAsked extends Draft {
+interface ReplayAsked extends Draft {
   readonly ids: readonly string[];
   readonly rowsThen: boolean;
 }

@@ -14,7 +14,7 @@ export type Told =
   | { readonly kind: "requests"; readonly ids: readonly string[] }
   | { readonly kind: "published"; readonly page: string };
 
-export interface ExchangeOptions {
+interface ExchangeOptions {
   /** The store's address without a pooler before it, where there is one: what is told is heard over it at once, and else within a second. */
   readonly direct?: string | undefined;
   readonly version: string;

@@ -12,7 +12,7 @@ export function safeNext(next: unknown): string {
 export type FrameFor = (request: Request) => Frame;
 
 /** A field of a form, with what is wrong with it. */
-export interface FormField {
+interface FormField {
   readonly name: string;
   readonly label: string;
   readonly type: string;

@@ -12,7 +12,7 @@ import type { SignInLimits } from "./limits.js";
 import { hashPassword, passwordProblem, verifyPassword } from "./passwords.js";
 import type { Sessions, SignedIn } from "./session.js";
 
-export interface MyAccountOptions {
+interface MyAccountOptions {
   readonly store: Store;
   readonly keys: Keys;
   readonly sessions: Sessions;

@@ -32,7 +32,7 @@ interface Attempt {
   readonly problem: ServerWord | null;
 }
 
-export interface SignInOptions {
+interface SignInOptions {
   readonly store: Store;
   readonly keys: Keys;
   readonly sessions: Sessions;

@@ -119,7 +119,7 @@ class SessionStore extends PgStore {
   }
 }
 
-export interface SessionOptions {
+interface SessionOptions {
   readonly pool: pg.Pool;
   readonly keys: Keys;
   readonly logger: Logger;

@@ -167,7 +167,7 @@ function attributeOf(claim: unknown): Attribute {
   return Array.isArray(claim) ? claim.filter((each) => typeof each === "string").slice(0, 200) : null;
 }
 
-export interface SignOnRoutes {
+interface SignOnRoutes {
   readonly store: Store;
   readonly sessions: Sessions;
   readonly elsewhere: SignOnElsewhere;

@@ -2,7 +2,7 @@ import { type Draft, DraftEntity } from "./entities.js";
 import type { InStore } from "./in-store.js";
 
 /** A draft as a list tells of it. */
-export interface DraftNote {
+interface DraftNote {
   readonly page: string;
   readonly revision: number;
   readonly byName: string;

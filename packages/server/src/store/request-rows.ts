@@ -109,4 +109,4 @@ const cutWire = (wire: RecordedWire): RecordedWire => ({
 });
 
 /** Characters that are kept of a body and of an answer. */
-export const mostOfWire = 200_000;
+const mostOfWire = 200_000;

@@ -45,7 +45,7 @@ const shared = {
 };
 
 /** The last change of a page. */
-export interface LastChange {
+interface LastChange {
   readonly id: string;
   readonly page: string;
   readonly at: string;
@@ -111,7 +111,7 @@ async function needKnown(orm: MikroORM): Promise<void> {
 }
 
 /** The store is a newer program's. */
-export class StoreTooNew extends Error {
+class StoreTooNew extends Error {
   override readonly name = "StoreTooNew";
 }
 

@@ -4,7 +4,7 @@ import type { InStore } from "./in-store.js";
 type NewTrailEntry = Omit<TrailEntry, "id" | "at" | "database" | "times" | "last">;
 
 /** What is asked of the trail. */
-export interface TrailQuery {
+interface TrailQuery {
   readonly before?: string | undefined;
   /** An action, or the beginning of several. */
   readonly action?: string | undefined;

@@ -4,7 +4,7 @@ import { type Version, VersionEntity } from "./entities.js";
 import type { InStore } from "./in-store.js";
 
 /** The last version of a page: its text is null where the file was taken away, its table where it was not known. */
-export interface LastVersion {
+interface LastVersion {
   readonly page: string;
   readonly number: string;
   readonly text: string | null;

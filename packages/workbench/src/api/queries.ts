@@ -194,7 +194,7 @@ export const useRecords = (page: string, kept: string, text: string, enabled = t
   });
 
 /** What a record is tried with: which one, as whom, and what its form sends. */
-export interface Trying {
+interface Trying {
   readonly key: readonly string[] | undefined;
   readonly as: string | undefined;
   /** What the form sends; undefined opens the record. */
@@ -367,7 +367,7 @@ export interface ChangeFilter {
 
 /** Changes, newest first, in parts of fifty. */
 /** What of the trail is shown. */
-export interface TrailFilter {
+interface TrailFilter {
   readonly action?: string;
   readonly person?: string;
 }

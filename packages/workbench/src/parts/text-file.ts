@@ -1,5 +1,5 @@
 /** A file that was chosen or dropped, as its text. */
-export interface TextFile {
+interface TextFile {
   readonly name: string;
   readonly text: string;
 }

@@ -78,7 +78,7 @@ const Progress = styled.progress`
   accent-color: ${({ theme }) => theme.verdigris};
 `;
 
-export const verdictMark: Readonly<Record<PlayedAnswer["verdict"], MarkKind>> = {
+const verdictMark: Readonly<Record<PlayedAnswer["verdict"], MarkKind>> = {
   "as expected": "good",
   otherwise: "stop",
   "not judged": "wait",

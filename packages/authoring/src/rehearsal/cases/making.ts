@@ -209,12 +209,7 @@ export function easyFields(prepared: Prepared, row: Readonly<Record<string, Stor
 }
 
 /** Changes whichever field can be changed. @throws LeftOut, NotJudged */
-export async function changeAny(
-  stage: Stage,
-  prepared: Prepared,
-  actor: Actor,
-  record: RehearsedRecord,
-): Promise<Changed> {
+async function changeAny(stage: Stage, prepared: Prepared, actor: Actor, record: RehearsedRecord): Promise<Changed> {
   const fields = easyFields(prepared, record.row);
   if (fields.length === 0) throw new LeftOut("The form has no field that a rehearsal could type into.");
   let last: unknown;
@@ -275,7 +270,7 @@ async function findToType(stage: Stage, prepared: Prepared, actor: Actor, record
 }
 
 /** A form that was opened, with something typed into it, ready to be sent. */
-export interface TypedForm extends Typed {
+interface TypedForm extends Typed {
   readonly actor: Actor;
   readonly record: RehearsedRecord;
   readonly path: string;

@@ -39,7 +39,7 @@ export interface Unmarked {
 }
 
 /** What a file holds. */
-export interface RowsOfFile {
+interface RowsOfFile {
   readonly rows: readonly CameBack[];
   /** Rows that are told as they are, with their cells. */
   readonly foreign: readonly { readonly told: UploadRow; readonly mark: string; readonly cells: Cells }[];

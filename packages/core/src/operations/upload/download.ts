@@ -82,7 +82,7 @@ export function typedCell({ page }: Trip, column: SpreadsheetColumn, text: strin
 }
 
 /** A row of a file: its cells, what stands in the column of the marks, and what is said of it. */
-export interface FileRow {
+interface FileRow {
   readonly cells: readonly SheetCell[];
   readonly mark: string;
   readonly message?: string;

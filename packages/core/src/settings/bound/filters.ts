@@ -2,7 +2,7 @@ import type { TableChoices } from "../../controls/choice-source.js";
 import type { Column, Kind } from "../../table/model.js";
 
 /** How a list is filtered by a column, and what is chosen from. */
-export type FilterWay =
+type FilterWay =
   /** One of the values that the column can have. */
   | { readonly by: "choice"; readonly labels: readonly string[] }
   | { readonly by: "yes-no" }

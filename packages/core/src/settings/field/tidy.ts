@@ -2,7 +2,7 @@ import * as v from "valibot";
 import type { FieldSetting } from "../setting.js";
 
 /** What may be done to a typed value before it is judged. */
-export const tidyings = ["trim", "single-spaces", "upper", "lower"] as const;
+const tidyings = ["trim", "single-spaces", "upper", "lower"] as const;
 
 const tidying = v.union([v.picklist(tidyings), v.strictObject({ slug: v.pipe(v.string(), v.minLength(1)) })]);
 

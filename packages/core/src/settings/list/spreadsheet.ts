@@ -10,7 +10,7 @@ export interface Spreadsheet {
 }
 
 /** The most that a file may hold. */
-export const mostInFile = 10_000;
+const mostInFile = 10_000;
 
 export const spreadsheet: Setting<
   boolean | { most?: number | undefined; save?: "valid" | "all" | undefined },

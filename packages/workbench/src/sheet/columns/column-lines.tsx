@@ -17,7 +17,7 @@ export const Beside = styled.div<{ $side: "left" | "right"; $isChosen?: boolean 
 /** Where the notes of a field stand: a height, nowhere yet, or one after the other where a page has no fields to stand beside. */
 export type Top = number | "hidden" | "static";
 
-export const styleOf = (top: Top): React.CSSProperties => {
+const styleOf = (top: Top): React.CSSProperties => {
   if (top === "static") return { position: "static" };
   return top === "hidden" ? { visibility: "hidden", top: 0 } : { top };
 };

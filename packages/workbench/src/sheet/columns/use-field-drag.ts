@@ -6,7 +6,7 @@ import type { Alignment } from "./use-alignment.js";
 /** Where the dragged fields would go: before another field, after the last one (null), or off the page. */
 type Place = { readonly before: string | null } | "off";
 
-export interface FieldDrag {
+interface FieldDrag {
   /** What letting go would do, and where a line shows it, in pixels from the page's top; null where it would do nothing. */
   readonly shown: { readonly top: number; readonly says: string } | null;
   /** For what can be taken hold of. */

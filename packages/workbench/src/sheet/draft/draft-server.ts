@@ -2,7 +2,7 @@ import type { DraftAnswer } from "@loyal-quill/server/api";
 import { ask } from "../../api/client.js";
 
 /** What can be asked of the server about one draft. Everything rejects with an `ApiProblem` that says what to do. */
-export interface DraftServer {
+interface DraftServer {
   readonly read: (signal?: AbortSignal) => Promise<DraftAnswer>;
   /** @param was the text that the change was made to */
   readonly save: (was: string, text: string) => Promise<DraftAnswer>;

@@ -53,7 +53,7 @@ export interface Editing {
 }
 
 /** What is edited, for those that ask: only they are rendered again when it changes, and not all that lies between. */
-export class EditingSource {
+class EditingSource {
   private readonly listeners = new Set<() => void>();
 
   constructor(private current: Editing) {}
@@ -209,12 +209,6 @@ export const asBound = (typed: string): unknown =>
 /** The rules that make sense for a column whose values are of a kind. */
 export const fittingRules = (rules: readonly RuleChoice[], kind: Kind): readonly RuleChoice[] =>
   rules.filter(({ fits }) => fits === "any" || fits.includes(kind));
-
-/** One setting of a part of the file; empty takes it away. */
-export const setter =
-  ({ edit }: Editing) =>
-  (path: readonly string[], value: unknown, what: string = path.join(" ")): void =>
-    edit([{ do: "set", path, value: value === "" ? undefined : value }], what);
 
 export const textOf = (value: unknown): string => (value === undefined || value === null ? "" : String(value));
 
