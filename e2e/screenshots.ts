@@ -108,7 +108,7 @@ async function telephone(browser: Browser, started: Started): Promise<void> {
   await page.goto("/workbench/pages/river/rehearsal");
   await page.getByRole("button", { name: "Run quick set" }).click();
   await page.getByRole("heading", { name: "Cases by step" }).waitFor({ timeout: 60_000 });
-  await page.getByRole("region", { name: "Cases", exact: true }).first().getByRole("button").first().click();
+  await page.getByRole("region", { name: "Cases that differ" }).getByRole("button").first().click();
   await page.getByRole("article").waitFor();
   await take(page, "rehearsal");
   await writeFile(file, sound);

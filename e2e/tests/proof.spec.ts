@@ -73,6 +73,16 @@ test("a hydrologist says that saving doesn't work: from the telephone to the men
   const question = ines.getByRole("dialog");
   await expect(question).toContainText(/Rehearsed: \d+ cases as expected/);
   await expect(question).toContainText(/\d+ cases? differs? from the published page/);
+  // That is told as what it is: none of the draft's own cases came out otherwise.
+  await question.getByRole("link", { name: "Show rehearsal" }).click();
+  const differing = ines.getByRole("region", { name: "Cases that differ from the published page" });
+  await differing.getByRole("button").first().click();
+  await expect(ines.getByRole("article")).toContainText("differs from the published page");
+  await expect(ines.getByText("0 not as expected")).toBeVisible();
+  await expect(ines.getByRole("article")).not.toContainText("not as expected");
+  await expect(differing).not.toContainText("not as expected");
+  await ines.getByRole("link", { name: "Back to the Sheet" }).click();
+  await ines.getByRole("button", { name: "Publish…" }).click();
   await question.getByRole("button", { name: "Publish now" }).click();
   await expect(ines.getByRole("status").filter({ hasText: "Published, no draft" })).toBeVisible();
   const again = await signedIn("hollis");

@@ -15,10 +15,10 @@ import { Title, useDocumentTitle } from "../parts/title.js";
 import { useZone } from "../parts/zone.js";
 import { ChangePlaces } from "./change-places.js";
 import { ChangeWords } from "./changes-table.js";
+import { difference } from "./difference.js";
 import { MomentField } from "./moment-field.js";
 import { PutBack, type PutBackAsked } from "./put-back.js";
 import { keyText } from "./record-link.js";
-import { difference } from "./value-change.js";
 
 const FieldChart = part(() => import("./field-chart.js"));
 

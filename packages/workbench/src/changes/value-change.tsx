@@ -1,4 +1,5 @@
 import { styled } from "styled-components";
+import { difference } from "./difference.js";
 
 const Old = styled.del`
   color: ${({ theme }) => theme.soft};
@@ -19,21 +20,6 @@ const Line = styled.span`
   overflow-wrap: anywhere;
   i { font-style: normal; color: ${({ theme }) => theme.soft}; }
 `;
-
-/** A text cut to where it differs from another: what both begin and end with, and the middle that is new. */
-export function difference(before: string, after: string): { head: string; middle: string; tail: string } {
-  const [from, to] = [[...before], [...after]];
-  let head = 0;
-  while (head < Math.min(from.length, to.length) && from[head] === to[head]) head++;
-  let tail = 0;
-  while (tail < Math.min(from.length, to.length) - head && from[from.length - 1 - tail] === to[to.length - 1 - tail])
-    tail++;
-  return {
-    head: to.slice(0, head).join(""),
-    middle: to.slice(head, to.length - tail).join(""),
-    tail: to.slice(to.length - tail).join(""),
-  };
-}
 
 const context = 24;
 const longestMiddle = 120;

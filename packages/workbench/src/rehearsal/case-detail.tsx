@@ -6,17 +6,12 @@ import { Mark } from "../parts/mark.js";
 import { Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { stepTitle } from "../round-trip/wording.js";
-
-const verdicts = {
-  "as expected": "as expected",
-  otherwise: "not as expected",
-  "not judged": "not judged",
-  "left out": "left out",
-};
+import { verdictMark, verdictWord } from "./wording.js";
 
 const Block = styled.article`
   > h2 { font-size: 1.125rem; }
   dl { display: grid; grid-template-columns: 6.5rem minmax(0, 1fr); gap: ${({ theme }) => `${theme.space(1)} ${theme.space(3)}`}; }
+  dl { margin-bottom: ${({ theme }) => theme.space(3)}; }
   dt { color: ${({ theme }) => theme.soft}; }
   dd, li { overflow-wrap: anywhere; }
   ol { list-style: none; margin: 0; padding: 0; }
@@ -147,7 +142,16 @@ function One({ page, one, step }: { page: string; one: Evidence; step: Played["s
 }
 
 /** A case with its evidence: what was sent, what came of it, and what the table and the log say of it. */
-export function CaseDetail({ page, played }: { page: string; played: Played }) {
+export function CaseDetail({
+  page,
+  played,
+  isOfPublished,
+}: {
+  page: string;
+  played: Played;
+  /** Whether it is the published page's: the draft differs, and may be meant to. */
+  isOfPublished: boolean;
+}) {
   const { title, expects, by, because, notes, evidence, verdict, id, step } = played;
   return (
     <Block aria-labelledby="case">
@@ -159,19 +163,11 @@ export function CaseDetail({ page, played }: { page: string; played: Played }) {
         <dd>{by}</dd>
         <dt>Result</dt>
         <dd>
-          <Mark
-            kind={
-              verdict === "as expected"
-                ? "good"
-                : verdict === "otherwise"
-                  ? "stop"
-                  : verdict === "not judged"
-                    ? "wait"
-                    : "quiet"
-            }
-          >
-            {verdicts[verdict]}
-          </Mark>
+          {isOfPublished ? (
+            <Mark kind="wait">differs from the published page</Mark>
+          ) : (
+            <Mark kind={verdictMark[verdict]}>{verdictWord[verdict]}</Mark>
+          )}
           {because.map((line) => (
             <p key={line}>{line}</p>
           ))}

@@ -9,7 +9,7 @@ import { English } from "../parts/english.js";
 import { figure } from "../parts/figures.js";
 import { Heard } from "../parts/heard.js";
 import { CheckBox } from "../parts/inputs.js";
-import { Mark, type MarkKind } from "../parts/mark.js";
+import { Mark } from "../parts/mark.js";
 import { Moment } from "../parts/moment.js";
 import { Empty, Failed, QuietButton, Strong, Waiting } from "../parts/states.js";
 import { Scroll, Table } from "../parts/table.js";
@@ -18,13 +18,7 @@ import { useFilters } from "../parts/use-filters.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { useDraft } from "../sheet/draft/use-draft.js";
 import { CaseDetail } from "./case-detail.js";
-
-const verdicts = {
-  "as expected": "as expected",
-  otherwise: "not as expected",
-  "not judged": "not judged",
-  "left out": "left out",
-};
+import { differs, verdictMark, verdictWord } from "./wording.js";
 
 const Top = styled.div`
   display: flex;
@@ -78,13 +72,6 @@ const Progress = styled.progress`
   accent-color: ${({ theme }) => theme.verdigris};
 `;
 
-const verdictMark: Readonly<Record<PlayedAnswer["verdict"], MarkKind>> = {
-  "as expected": "good",
-  otherwise: "stop",
-  "not judged": "wait",
-  "left out": "quiet",
-};
-
 type Rehearsed = NonNullable<RehearsalAnswer["rehearsal"]>;
 
 const isTold =
@@ -97,7 +84,7 @@ function Counts({ counts }: { counts: Rehearsed["counts"] }) {
     <>
       {(Object.keys(verdictMark) as PlayedAnswer["verdict"][]).map((verdict) => (
         <Mark key={verdict} kind={counts[verdict] === 0 ? "quiet" : verdictMark[verdict]}>
-          {figure(counts[verdict])} {verdicts[verdict]}
+          {figure(counts[verdict])} {verdictWord[verdict]}
         </Mark>
       ))}
     </>
@@ -106,40 +93,45 @@ function Counts({ counts }: { counts: Rehearsed["counts"] }) {
 
 function Cases({
   cases,
-  all,
+  all = false,
+  areOfPublished = false,
   chosen,
   onChoose,
 }: {
   cases: readonly PlayedAnswer[];
-  all: boolean;
+  all?: boolean;
+  /** Whether they are the published page's that the draft differs from: all of them do. */
+  areOfPublished?: boolean;
   chosen: string | null;
   onChoose: (id: string) => void;
 }) {
   const steps = [...new Set(cases.map(({ step }) => step))];
   return (
-    <Scroll aria-label="Cases">
+    <Scroll aria-label={areOfPublished ? "Cases that differ from the published page" : "Cases"}>
       <Table>
         {steps.map((step) => {
           const ofStep = cases.filter((each) => each.step === step);
-          const shown = ofStep.filter(isTold(all));
+          const shown = ofStep.filter(isTold(all || areOfPublished));
           const count = (verdict: PlayedAnswer["verdict"]): number =>
             ofStep.filter((each) => each.verdict === verdict).length;
           const told = (Object.keys(verdictMark) as PlayedAnswer["verdict"][]).flatMap((verdict) =>
-            count(verdict) > 0 ? `${count(verdict)} ${verdicts[verdict]}` : [],
+            count(verdict) > 0 ? `${count(verdict)} ${verdictWord[verdict]}` : [],
           );
           return (
             <tbody key={step}>
               <tr>
                 <Step>
                   {stepTitle[step]}
-                  <span>{told.join(", ")}</span>
+                  {!areOfPublished && <span>{told.join(", ")}</span>}
                 </Step>
               </tr>
               {shown.map(({ id, title, verdict, because }) => (
                 <tr key={id}>
-                  <td style={{ whiteSpace: "nowrap" }}>
-                    <Mark kind={verdictMark[verdict]}>{verdicts[verdict]}</Mark>
-                  </td>
+                  {!areOfPublished && (
+                    <td style={{ whiteSpace: "nowrap" }}>
+                      <Mark kind={verdictMark[verdict]}>{verdictWord[verdict]}</Mark>
+                    </td>
+                  )}
                   <td>
                     <Case type="button" aria-pressed={chosen === id} onClick={() => onChoose(id)}>
                       {title}
@@ -178,7 +170,7 @@ function SoFar({ soFar: { all, played } }: { soFar: RehearsalAnswer["soFar"] }) 
             {sorted.map(({ id, title, verdict, because }) => (
               <tr key={id}>
                 <td style={{ whiteSpace: "nowrap", width: "1%" }}>
-                  <Mark kind={verdictMark[verdict]}>{verdicts[verdict]}</Mark>
+                  <Mark kind={verdictMark[verdict]}>{verdictWord[verdict]}</Mark>
                 </td>
                 <td>
                   {title}
@@ -230,6 +222,7 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
     <>
       <Top>
         <Counts counts={rehearsal.counts} />
+        {rehearsal.changed.length > 0 && <Mark kind="wait">{differs(rehearsal.changed.length)}</Mark>}
         <CheckBox label="Show all cases" checked={all} onChange={(isAll) => set("all", isAll ? "yes" : "")} />
       </Top>
       <p>
@@ -252,7 +245,11 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
           {rehearsal.changed.length > 0 && (
             <section>
               <h2>Different from the published page</h2>
-              <Cases cases={rehearsal.changed} all chosen={chosen} onChoose={(id) => set("case", id)} />
+              <Because>
+                What the published page does, and this draft does not. Where you meant the change, there is nothing to
+                do.
+              </Because>
+              <Cases cases={rehearsal.changed} areOfPublished chosen={chosen} onChoose={(id) => set("case", id)} />
             </section>
           )}
           <h2>Cases by step</h2>
@@ -269,7 +266,13 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
           )}
           {detail.error && <Failed error={detail.error} again={() => void detail.refetch()} />}
           {chosen !== null && detail.isPending && <Waiting height="20rem" what="Loading case" />}
-          {detail.data && <CaseDetail page={name} played={detail.data} />}
+          {detail.data && (
+            <CaseDetail
+              page={name}
+              played={detail.data}
+              isOfPublished={rehearsal.changed.some(({ id }) => id === chosen)}
+            />
+          )}
         </Beside>
       </Two>
     </>
@@ -339,7 +342,7 @@ export default function RehearsalRoute() {
       {answer?.state === "running" && answer.soFar.played.length > 0 && <SoFar soFar={answer.soFar} />}
       <Heard>
         {answer?.rehearsal &&
-          `Rehearsal finished: ${answer.rehearsal.counts.otherwise} of ${answer.rehearsal.cases.length} cases are not as expected.`}
+          `Rehearsal finished: ${answer.rehearsal.counts.otherwise} of ${answer.rehearsal.cases.length} cases are not as expected.${answer.rehearsal.changed.length > 0 ? ` ${differs(answer.rehearsal.changed.length)}.` : ""}`}
       </Heard>
       {answer?.rehearsal && <Result name={name} answer={answer} rehearsal={answer.rehearsal} />}
     </English>

@@ -5,13 +5,12 @@ import { Link } from "react-router";
 import { ask } from "../../api/client.js";
 import { useRehearsal } from "../../api/queries.js";
 import { Mark } from "../../parts/mark.js";
+import { differs } from "../../rehearsal/wording.js";
 
 const otherwise = (count: string | number) =>
   count === 1
     ? "In the rehearsal 1 case did not come out as expected."
     : `In the rehearsal ${count} cases did not come out as expected.`;
-const differs = (count: string | number) =>
-  count === 1 ? "1 case differs from the published page." : `${count} cases differ from the published page.`;
 
 /** The quick rehearsal of a draft that is about to be published: begun as soon as it is asked about. */
 export function QuickRehearsal({ page, text }: { page: string; text: string }) {
@@ -46,7 +45,7 @@ export function QuickRehearsal({ page, text }: { page: string; text: string }) {
       {answer?.rehearsal && answer.rehearsal.changed.length > 0 && (
         <>
           {" "}
-          <Mark kind="wait">{differs(answer.rehearsal.changed.length)}</Mark>
+          <Mark kind="wait">{differs(answer.rehearsal.changed.length)}.</Mark>
         </>
       )}{" "}
       {counts && link}

@@ -18,6 +18,12 @@ const Pane = styled.section`
   p { color: ${({ theme }) => theme.soft}; }
 `;
 
+const Ways = styled.p`
+  display: flex;
+  flex-wrap: wrap;
+  gap: ${({ theme }) => `0 ${theme.space(4)}`};
+`;
+
 /** What a form asks for by its address (HTML, 4.10.21.3). */
 const queryOf = (form: HTMLFormElement): Record<string, string> =>
   Object.fromEntries(
@@ -72,10 +78,10 @@ export default function ListPane({ page, text, as, onTrip, onEdit }: ListPanePro
   };
   return (
     <Pane aria-label="List">
-      <p>
+      <Ways>
         <Small type="button" onClick={onEdit}>
           Edit columns, search, filters and order
-        </Small>{" "}
+        </Small>
         <Small
           type="button"
           aria-pressed={isTexts}
@@ -84,7 +90,7 @@ export default function ListPane({ page, text, as, onTrip, onEdit }: ListPanePro
         >
           {isTexts ? "Stop editing texts" : "Edit texts"}
         </Small>
-      </p>
+      </Ways>
       <iframe
         key={html}
         ref={frame}
