@@ -262,6 +262,22 @@ test("what is typed and not saved is marked, put back, and asked about before it
   expect(asked).toEqual(["beforeunload", "beforeunload"]);
 });
 
+test("a list with long names scrolls by itself, and the page stays as wide as its window", async ({
+  signedIn,
+  vale,
+}) => {
+  const { name } = await vale.row<{ name: string }>("SELECT name FROM network.station WHERE code = 'MV-014'");
+  await vale.rows("UPDATE network.station SET name = repeat('M', 60) WHERE code = 'MV-014'");
+  const page = await signedIn("tamsin");
+  for (const width of [1280, 1000, 700, 390]) {
+    await page.setViewportSize({ width, height: 800 });
+    await page.goto("/stations");
+    await expect(page.getByRole("rowheader", { name: "MV-014" })).toBeVisible();
+    expect(await beyond(page)).toBeLessThanOrEqual(0);
+  }
+  await vale.rows("UPDATE network.station SET name = $1 WHERE code = 'MV-014'", [name]);
+});
+
 test("an answer that comes after a later one is not shown", async ({ signedIn }) => {
   const page = await signedIn("dara");
   await page.goto("/bulletins?is.state=planned");

@@ -123,6 +123,8 @@ export async function step(page: Page, chance: Chance, starts: readonly string[]
     const key = chance.one(keys.split(" "));
     return await page.keyboard.press(key).then(() => `key ${key}`);
   }
+  const saving = page.locator('button[name="quill.save"]:visible').first();
+  if (what < 0.3 && (await saving.count()) > 0) return await saving.click({ timeout: 2000 }).then(() => "save");
   const all = await controls(page);
   if (all.length === 0)
     return await page.goto(chance.one(starts), { timeout: 10_000 }).then(() => "on: nothing to be pressed");

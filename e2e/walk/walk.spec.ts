@@ -6,10 +6,11 @@ import { enterAs, expect, type Person, test, type Vale } from "../vale.js";
 import { Faults } from "./faults.js";
 import { othersAtWork } from "./others.js";
 import { step } from "./step.js";
+import { Words } from "./words.js";
 
 /**
  * Walks through the product by chance: whoever walks presses, types and goes back as it comes, while somebody else changes the same records. Whatever they did,
- * no error comes to light, nothing is wider than its window, axe finds nothing, and in the end nothing is wrong with the log.
+ * no error comes to light, nothing is wider than its window, axe finds nothing, what a page says of a save is so, and in the end nothing is wrong with the log.
  */
 
 const minutes = Number(process.env.QUILL_WALK_MINUTES ?? 1);
@@ -70,14 +71,17 @@ const walkers: readonly Walker[] = [
   },
 ];
 
-/** Answers come late and in another order, or one in twenty not at all: what a page has loaded already is there. */
+/** Answers come late and in another order, or one in ten not at all, half of them after what was asked was done: what a page has loaded already is there. */
 async function over(page: Page, link: (typeof links)[number], chance: Chance): Promise<void> {
   if (link === "as it is") return;
   await page.route("**/*", async (route) => {
     const type = route.request().resourceType();
     if (type !== "fetch" && type !== "document") return await route.continue();
-    if (link === "losing answers")
-      return chance.is(0.05) && type === "fetch" ? await route.abort() : await route.continue();
+    if (link === "losing answers") {
+      if (type !== "fetch" || !chance.is(0.1)) return await route.continue();
+      if (chance.is(0.5)) await route.fetch().catch(() => {});
+      return await route.abort();
+    }
     if (chance.is(0.5)) await new Promise((resolve) => setTimeout(resolve, chance.whole(1500)));
     await route.continue();
   });
@@ -122,6 +126,7 @@ for (const [at, { name, who, application, starts, hasScripts }] of walkers.entri
       const places = starts.map((start) => address + start);
       const steps: string[] = [];
       const faults = new Faults(page, steps);
+      const words = new Words(page, vale, link === "slow" ? 5000 : 2500);
       page.on("dialog", (dialog) => void (chance.is(0.7) ? dialog.accept() : dialog.dismiss()).catch(() => {}));
       await over(page, link, chance);
       const stop = othersAtWork(vale, new Chance(seed));
@@ -133,13 +138,17 @@ for (const [at, { name, who, application, starts, hasScripts }] of walkers.entri
         );
         await page.waitForTimeout(50 + chance.whole(150));
         await faults.look().catch(() => {});
+        const untrue = await words.look().catch(() => null);
+        if (untrue) faults.take(untrue);
         if (hasScripts && steps.length % 25 === 0) await faults.ask().catch(() => {});
         if (new URL(page.url()).pathname === "/sign-in") {
           steps.push("signed in again");
           if (!(await enter(page, vale, who))) break;
         } else if (!page.url().startsWith(address)) await page.goto(chance.one(places));
       }
-      process.stdout.write(`${name}: ${steps.length} steps, ${await stop()} changes by others\n`);
+      process.stdout.write(
+        `${name}: ${steps.length} steps, ${words.saves} saves told, ${await stop()} changes by others\n`,
+      );
       for (const wrong of await wrongWithLog(vale)) faults.take(wrong);
       expect(faults.found.join("\n\n")).toBe("");
       // Most of the steps are ones that could be done: otherwise nothing was shown.

@@ -135,7 +135,8 @@ form.quill-go .quill-problem { width: 0; min-width: 100%; margin: 0; }
 .quill-count, .quill-looked { color: var(--quill-soft); margin: 0 0 .3rem; }
 .quill-looked { margin-block-start: .6rem; }
 th .quill-order { padding-inline-start: .3rem; color: var(--quill-live); }
-.quill-scroll { overflow-x: auto; }
+/* Texts that are unseen lie outside of the flow: placed within what scrolls, they make no page wider. */
+.quill-scroll { overflow-x: auto; position: relative; }
 :where(.quill) table { border-collapse: collapse; width: 100%; }
 :where(.quill) th, :where(.quill) td { text-align: start; padding: .35rem 0; padding-inline-end: 1rem; border-bottom: 1px solid var(--quill-rule); vertical-align: baseline; }
 :where(.quill) thead th { color: var(--quill-soft); font-weight: 400; border-bottom-color: var(--quill-control); white-space: nowrap; }

@@ -18,6 +18,8 @@ export const Table = styled.table`
 /** A table that may be wider than the page: it scrolls by itself, by keyboard too. */
 export const Scroll = styled.div.attrs({ tabIndex: 0, role: "region" })`
   overflow-x: auto;
+  /* What is unseen in it scrolls with it, and makes no page wider. */
+  position: relative;
 `;
 
 /** The head of a table: its columns by name; those in `figures` are numbers, and stand at the end of their cells. */
