@@ -96,7 +96,11 @@ async function use(page: Page, chance: Chance, control: Control): Promise<string
     // The browser's own controls take keys, each of its parts for itself.
     if (/date|time|month|number/.test(control.type))
       await page.keyboard.type(text.slice(0, 16).replace(/[^\w. -]/g, ""));
-    else await at.fill(text, soon);
+    else {
+      // A small change of what stands there is what is saved most often.
+      const stands = await at.inputValue(soon);
+      await at.fill(stands !== "" && chance.is(0.4) ? `${stands}.` : text, soon);
+    }
     const isSent = chance.is(0.3);
     if (isSent) await page.keyboard.press("Enter");
     return `${JSON.stringify(text.slice(0, 30))} into ${name}${isSent ? ", and Enter" : ""}`;

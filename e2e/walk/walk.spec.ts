@@ -25,7 +25,15 @@ const builders = [
   "/workbench/database",
 ];
 const auditors = ["/workbench/changes", "/workbench/trail"];
-const technicians = ["/", "/stations", "/visits", "/bulletins", "/stations/MV-014/edit", "/stations?q=otter"];
+const technicians = [
+  "/",
+  "/stations",
+  "/visits",
+  "/bulletins",
+  "/stations/MV-014/edit",
+  "/stations/MV-021/edit",
+  "/stations?q=otter",
+];
 const records = ["/records/stations", "/records/stations/MV-014/edit", "/records/stations/MV-022/edit"];
 
 interface Walker {
