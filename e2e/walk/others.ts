@@ -1,7 +1,7 @@
 import type { Chance } from "@loyal-quill/testing";
 import type { Vale } from "../vale.js";
 
-/** What somebody else does to the records meanwhile, past our pages: what they change, what goes, and what comes. */
+/** What somebody else does to the records meanwhile, past our pages: what they change, and what goes. */
 const doings = [
   "UPDATE network.station SET notes = 'Seen ' || now() WHERE code = (SELECT code FROM network.station ORDER BY random() LIMIT 1)",
   "UPDATE network.station SET name = name || ' E' WHERE code = (SELECT code FROM network.station WHERE length(name) < 40 ORDER BY random() LIMIT 1)",

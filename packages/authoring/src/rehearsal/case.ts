@@ -24,6 +24,8 @@ export interface Case {
   readonly by: string;
   /** Whether it belongs to the quick set. */
   readonly quick: boolean;
+  /** Whether it is one of the page as it was published: where it comes out otherwise, the draft differs, and may be meant to. */
+  readonly isOfPublished?: true;
   /** Plays it; what is not as expected is told to the stage. */
   readonly play: (stage: Stage) => Promise<void>;
 }

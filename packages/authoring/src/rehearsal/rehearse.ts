@@ -153,6 +153,8 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   const wanted = (one: Case): boolean => (one.quick || !quick) && options.only?.(one) !== false;
   const own = [...casesFor(prepared), ...(options.own?.(prepared) ?? [])].filter(wanted);
   const former = published ? casesFor(await prepare(published, database, options.people, at)).filter(wanted) : [];
+  // Under ids of their own: the draft may have a case of the same kind about the same.
+  const ofPublished = former.map((one): Case => ({ ...one, id: `published.${one.id}`, isOfPublished: true }));
   const all = own.length + former.length;
   let done = 0;
   const playAll = async (cases: readonly Case[], of: Page): Promise<Played[]> => {
@@ -167,9 +169,9 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
     return played;
   };
   // What was published first: whether anything is otherwise than it was is soonest known by that.
-  const formerly = published ? await playAll(former, published) : [];
+  const formerly = published ? await playAll(ofPublished, published) : [];
   const cases = await playAll(own, page);
-  const fell = new Set(cases.flatMap(({ id, verdict }) => (verdict === "otherwise" ? [id] : [])));
+  const fell = new Set(cases.flatMap(({ id, verdict }) => (verdict === "otherwise" ? [`published.${id}`] : [])));
   const after = await sequences(database);
   const left = [...after].flatMap(([name, last]) => {
     const by = last - (before.get(name) ?? 0n);
@@ -186,10 +188,7 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
     actor: prepared.actor && { id: prepared.actor.id, name: prepared.actor.name, roles: prepared.actor.roles },
     records: { lookedAt: prepared.rows.length, editable: prepared.editable.length },
     cases,
-    // Under ids of their own: the draft may have a case of the same kind about the same.
-    changed: formerly.flatMap((each) =>
-      each.verdict === "otherwise" && !fell.has(each.id) ? [{ ...each, id: `published.${each.id}` }] : [],
-    ),
+    changed: formerly.filter(({ id, verdict }) => verdict === "otherwise" && !fell.has(id)),
     counts: Object.fromEntries(
       verdicts.map((verdict) => [verdict, cases.filter((each) => each.verdict === verdict).length]),
     ) as Record<Verdict, number>,

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { type Rehearsal, type RehearsalOptions, rehearse } from "@loyal-quill/authoring/rehearsal";
+import { type Played, type Rehearsal, type RehearsalOptions, rehearse } from "@loyal-quill/authoring/rehearsal";
 import { handle, type Page, route } from "@loyal-quill/core";
 import { engineFaults, pageFaults, pageText, people, schema, tableFaults } from "../testing/planted.js";
 import { makeTrips, signer, type Trips } from "../testing/trips.js";
@@ -51,7 +51,13 @@ afterAll(() => trips.close());
 
 test("the sound page on the sound table has no fault, and leaves nothing", async () => {
   const before = await trips.owner.query("SELECT t::text FROM proof.gauge AS t ORDER BY 1");
-  const found = await run({ published, quick: false });
+  const told: Played[] = [];
+  const found = await run({ published, quick: false, onPlayed: (_done, _all, played) => told.push(played) });
+  // Each case has an id of its own while it goes on, those of the published page too, and is known for one of these.
+  expect(new Set(told.map(({ id }) => id)).size).toBe(told.length);
+  const own = told.filter(({ isOfPublished }) => !isOfPublished);
+  expect(own.map(({ id }) => id)).toEqual(found.cases.map(({ id }) => id));
+  expect(told.length).toBe(2 * own.length);
   expect(
     found.cases.filter(({ verdict }) => verdict === "otherwise").map(({ id, because }) => ({ id, because })),
   ).toEqual([]);

@@ -6,7 +6,7 @@ import { Mark } from "../parts/mark.js";
 import { Scroll, Table } from "../parts/table.js";
 import { TripGlyph } from "../round-trip/trip-glyph.js";
 import { stepTitle } from "../round-trip/wording.js";
-import { verdictMark, verdictWord } from "./wording.js";
+import { resultOf } from "./wording.js";
 
 const Block = styled.article`
   > h2 { font-size: 1.125rem; }
@@ -142,17 +142,9 @@ function One({ page, one, step }: { page: string; one: Evidence; step: Played["s
 }
 
 /** A case with its evidence: what was sent, what came of it, and what the table and the log say of it. */
-export function CaseDetail({
-  page,
-  played,
-  isOfPublished,
-}: {
-  page: string;
-  played: Played;
-  /** Whether it is the published page's: the draft differs, and may be meant to. */
-  isOfPublished: boolean;
-}) {
-  const { title, expects, by, because, notes, evidence, verdict, id, step } = played;
+export function CaseDetail({ page, played }: { page: string; played: Played }) {
+  const { title, expects, by, because, notes, evidence, id, step } = played;
+  const [mark, result] = resultOf(played);
   return (
     <Block aria-labelledby="case">
       <h2 id="case">{title}</h2>
@@ -163,11 +155,7 @@ export function CaseDetail({
         <dd>{by}</dd>
         <dt>Result</dt>
         <dd>
-          {isOfPublished ? (
-            <Mark kind="wait">differs from the published page</Mark>
-          ) : (
-            <Mark kind={verdictMark[verdict]}>{verdictWord[verdict]}</Mark>
-          )}
+          <Mark kind={mark}>{result}</Mark>
           {because.map((line) => (
             <p key={line}>{line}</p>
           ))}

@@ -18,7 +18,7 @@ import { useFilters } from "../parts/use-filters.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { useDraft } from "../sheet/draft/use-draft.js";
 import { CaseDetail } from "./case-detail.js";
-import { differs, verdictMark, verdictWord } from "./wording.js";
+import { differs, resultOf, verdictMark, verdictWord } from "./wording.js";
 
 const Top = styled.div`
   display: flex;
@@ -152,8 +152,11 @@ const order: readonly PlayedAnswer["verdict"][] = ["otherwise", "not judged", "a
 
 /** The cases of a rehearsal that goes on, as they come: those that failed first. */
 function SoFar({ soFar: { all, played } }: { soFar: RehearsalAnswer["soFar"] }) {
+  const isDiffering = ({ isOfPublished, verdict }: PlayedAnswer): boolean =>
+    isOfPublished === true && verdict === "otherwise";
+  const differing = played.filter(isDiffering).length;
   const counts = Object.fromEntries(
-    order.map((verdict) => [verdict, played.filter((each) => each.verdict === verdict).length]),
+    order.map((verdict) => [verdict, played.filter((each) => each.verdict === verdict && !isDiffering(each)).length]),
   ) as Rehearsed["counts"];
   const sorted = played.toSorted((a, b) => order.indexOf(a.verdict) - order.indexOf(b.verdict));
   return (
@@ -163,21 +166,25 @@ function SoFar({ soFar: { all, played } }: { soFar: RehearsalAnswer["soFar"] }) 
           {figure(played.length)} of {figure(all)} cases so far
         </span>
         <Counts counts={counts} />
+        {differing > 0 && <Mark kind="wait">{differs(differing)}</Mark>}
       </Top>
       <Scroll aria-label="Cases so far">
         <Table>
           <tbody>
-            {sorted.map(({ id, title, verdict, because }) => (
-              <tr key={id}>
-                <td style={{ whiteSpace: "nowrap", width: "1%" }}>
-                  <Mark kind={verdictMark[verdict]}>{verdictWord[verdict]}</Mark>
-                </td>
-                <td>
-                  {title}
-                  {because.length > 0 && <Because>{because[0]}</Because>}
-                </td>
-              </tr>
-            ))}
+            {sorted.map((each) => {
+              const [mark, result] = resultOf(each);
+              return (
+                <tr key={each.id}>
+                  <td style={{ whiteSpace: "nowrap", width: "1%" }}>
+                    <Mark kind={mark}>{result}</Mark>
+                  </td>
+                  <td>
+                    {each.title}
+                    {each.because.length > 0 && <Because>{each.because[0]}</Because>}
+                  </td>
+                </tr>
+              );
+            })}
           </tbody>
         </Table>
       </Scroll>
@@ -266,13 +273,7 @@ function Result({ name, answer, rehearsal }: { name: string; answer: RehearsalAn
           )}
           {detail.error && <Failed error={detail.error} again={() => void detail.refetch()} />}
           {chosen !== null && detail.isPending && <Waiting height="20rem" what="Loading case" />}
-          {detail.data && (
-            <CaseDetail
-              page={name}
-              played={detail.data}
-              isOfPublished={rehearsal.changed.some(({ id }) => id === chosen)}
-            />
-          )}
+          {detail.data && <CaseDetail page={name} played={detail.data} />}
         </Beside>
       </Two>
     </>
