@@ -154,7 +154,8 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   const own = [...casesFor(prepared), ...(options.own?.(prepared) ?? [])].filter(wanted);
   const former = published ? casesFor(await prepare(published, database, options.people, at)).filter(wanted) : [];
   // Under ids of their own: the draft may have a case of the same kind about the same.
-  const ofPublished = former.map((one): Case => ({ ...one, id: `published.${one.id}`, isOfPublished: true }));
+  const idOfPublished = (id: string): string => `published.${id}`;
+  const ofPublished = former.map((one): Case => ({ ...one, id: idOfPublished(one.id), isOfPublished: true }));
   const all = own.length + former.length;
   let done = 0;
   const playAll = async (cases: readonly Case[], of: Page): Promise<Played[]> => {
@@ -171,7 +172,7 @@ export async function rehearse(options: RehearsalOptions): Promise<Rehearsal> {
   // What was published first: whether anything is otherwise than it was is soonest known by that.
   const formerly = published ? await playAll(ofPublished, published) : [];
   const cases = await playAll(own, page);
-  const fell = new Set(cases.flatMap(({ id, verdict }) => (verdict === "otherwise" ? [`published.${id}`] : [])));
+  const fell = new Set(cases.flatMap(({ id, verdict }) => (verdict === "otherwise" ? [idOfPublished(id)] : [])));
   const after = await sequences(database);
   const left = [...after].flatMap(([name, last]) => {
     const by = last - (before.get(name) ?? 0n);

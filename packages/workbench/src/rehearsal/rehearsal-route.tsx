@@ -18,7 +18,7 @@ import { useFilters } from "../parts/use-filters.js";
 import { stepTitle } from "../round-trip/wording.js";
 import { useDraft } from "../sheet/draft/use-draft.js";
 import { CaseDetail } from "./case-detail.js";
-import { differs, resultOf, verdictMark, verdictWord } from "./wording.js";
+import { differs, isDiffering, resultOf, verdictMark, verdictWord } from "./wording.js";
 
 const Top = styled.div`
   display: flex;
@@ -152,8 +152,6 @@ const order: readonly PlayedAnswer["verdict"][] = ["otherwise", "not judged", "a
 
 /** The cases of a rehearsal that goes on, as they come: those that failed first. */
 function SoFar({ soFar: { all, played } }: { soFar: RehearsalAnswer["soFar"] }) {
-  const isDiffering = ({ isOfPublished, verdict }: PlayedAnswer): boolean =>
-    isOfPublished === true && verdict === "otherwise";
   const differing = played.filter(isDiffering).length;
   const counts = Object.fromEntries(
     order.map((verdict) => [verdict, played.filter((each) => each.verdict === verdict && !isDiffering(each)).length]),

@@ -16,14 +16,17 @@ export const verdictMark: Readonly<Record<PlayedAnswer["verdict"], MarkKind>> = 
   "left out": "quiet",
 };
 
-/** What became of one case: where it is the published page's, the draft only differs. */
-export const resultOf = ({
-  verdict,
-  isOfPublished,
-}: Pick<PlayedAnswer, "verdict" | "isOfPublished">): readonly [MarkKind, string] =>
-  isOfPublished && verdict === "otherwise"
+type Judged = Pick<PlayedAnswer, "verdict" | "isOfPublished">;
+
+/** Whether a case is one of the published page from which the draft differs, and may be meant to. */
+export const isDiffering = ({ verdict, isOfPublished }: Judged): boolean =>
+  isOfPublished === true && verdict === "otherwise";
+
+/** What became of one case. */
+export const resultOf = (each: Judged): readonly [MarkKind, string] =>
+  isDiffering(each)
     ? ["wait", "differs from the published page"]
-    : [verdictMark[verdict], verdictWord[verdict]];
+    : [verdictMark[each.verdict], verdictWord[each.verdict]];
 
 /** How many of the published page's cases come out otherwise. */
 export const differs = (count: number): string =>
