@@ -12,7 +12,7 @@ export { archive } from "./samples/archive.js";
 export { ledgers, ledgersWithout } from "./samples/ledgers.js";
 export { type OddColumn, type OddSchema, type OddTable, oddSchema } from "./samples/odd.js";
 export { workshop } from "./samples/workshop.js";
-export { type Pooler, type Standby, startPooler, startStandby } from "./servers.js";
+export { type Certificate, makeCertificate, type Pooler, type Standby, startPooler, startStandby } from "./servers.js";
 export { patience, until, untilAnswered } from "./until.js";
 export { waitingForLocks } from "./waiting.js";
 

@@ -52,6 +52,23 @@ const writeOwned = async (directory: string, name: string, text: string): Promis
   return file;
 };
 
+/** A certificate for a server of loopback, which is its own authority, and its key: PEM files that PostgreSQL takes. */
+export interface Certificate {
+  readonly file: string;
+  readonly key: string;
+  readonly remove: () => Promise<void>;
+}
+
+/** Makes one, by Debian's openssl, which PostgreSQL brings. */
+export async function makeCertificate(): Promise<Certificate> {
+  const { directory, remove } = await ownDirectory();
+  const [file, key] = [path.join(directory, "server.crt"), path.join(directory, "server.key")];
+  const kind = ["req", "-x509", "-nodes", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1", "-days", "2"];
+  const names = ["-subj", "/CN=localhost", "-addext", "subjectAltName=DNS:localhost,IP:127.0.0.1"];
+  await asOwner("openssl", ...kind, ...names, "-keyout", key, "-out", file);
+  return { file, key, remove };
+}
+
 /** A pooler before a server of loopback. */
 export interface Pooler {
   readonly port: number;

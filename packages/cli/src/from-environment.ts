@@ -1,4 +1,5 @@
 import { readFileSync } from "node:fs";
+import { placesOf } from "@loyal-quill/core/postgres/places";
 import type { SignInSettings, SignOnSettings } from "@loyal-quill/server";
 import { CannotStart } from "./listen.js";
 
@@ -97,25 +98,46 @@ export function standbysByDatabase(given: readonly string[]): Standbys {
   // An address may hold an equals sign too, but not before its colon.
   const named = all.map((each): [string, string] => {
     const [, name = "", url = each] = /^([^=:/]*)=(.*)$/s.exec(each) ?? [];
-    return [name, url];
+    return [name, addressOf(given.length > 0 ? "--replica" : "QUILL_REPLICAS", url)];
   });
   const names = [...new Set(named.map(([name]) => name))];
   return new Map(names.map((name) => [name, named.flatMap(([of, url]) => (of === name ? [url] : []))]));
 }
 
-/** The address of a database, as told on the command line or by the environment; never with its password in a message. */
+/**
+ * An address of a database, looked at.
+ *
+ * @param where the option or variable that it came from
+ * @throws CannotStart where it is none, never with the password in the message
+ */
+export function addressOf(where: string, url: string): string {
+  try {
+    placesOf(url);
+  } catch (error) {
+    throw new CannotStart(`${where}: ${(error as Error).message}`);
+  }
+  return url;
+}
+
+/** The address that an option gives, or a variable of the environment; undefined where neither does. */
+export function addressIn(option: string, told: string | undefined, variable: string): string | undefined {
+  if (told !== undefined) return addressOf(option, told);
+  const url = secretOf(variable);
+  return url === undefined ? undefined : addressOf(variable, url);
+}
+
+/** The address of the database whose records are edited. */
 export function databaseUrl(told: string | undefined): string {
-  const url = told ?? secretOf("DATABASE_URL");
+  const url = addressIn("--database, or DATABASE_URL", told, "DATABASE_URL");
   if (url !== undefined) return url;
   throw new CannotStart("Which database? Say --database postgresql://user@host:port/name, or set DATABASE_URL.");
 }
 
+/** The address of the store, where there is one. */
+export const storeUrl = (told: string | undefined): string | undefined => addressIn("--store", told, "QUILL_STORE");
+
 /** A database's address for people: without user and password. */
 export function shownUrl(url: string): string {
-  try {
-    const { host, pathname } = new URL(url);
-    return `${host}${pathname}`;
-  } catch {
-    return "the database";
-  }
+  const [, hosts = "", name = ""] = /^\w+:\/\/(?:[^/?#]*@)?([^@/?#]*)([^?#]*)/.exec(url) ?? [];
+  return `${hosts}${name}` || "the database";
 }

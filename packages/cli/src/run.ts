@@ -1,6 +1,7 @@
+import { readFileSync } from "node:fs";
 import { Command, Option } from "commander";
 import type { Started } from "./commands/start.js";
-import { databaseUrl, secretOf, secretsOfEnvironment, standbysByDatabase } from "./from-environment.js";
+import { databaseUrl, secretsOfEnvironment, standbysByDatabase, storeUrl } from "./from-environment.js";
 import { CannotStart, usualPatience } from "./listen.js";
 import { addLog } from "./log-commands.js";
 import { collected, controlColumn, database, numberOption, pair, port } from "./options.js";
@@ -191,7 +192,7 @@ function addDoctor(program: Command): void {
         {
           ...told,
           database: databaseUrl(told.database),
-          store: told.store ?? secretOf("QUILL_STORE"),
+          store: storeUrl(told.store),
           pages: told.pages,
           replicas: standbysByDatabase(told.replica).get("") ?? [],
           poolSize: told.poolSize,
@@ -297,7 +298,7 @@ function addRows(program: Command): void {
 }
 
 function storeOf(told: string | undefined): string {
-  const url = told ?? secretOf("QUILL_STORE");
+  const url = storeUrl(told);
   if (url === undefined)
     throw new CannotStart("Which store? Say --store postgresql://user@host:port/name, or set QUILL_STORE.");
   return url;
@@ -329,7 +330,8 @@ function addAdministration(program: Command): void {
     .command("account")
     .description("who can sign in")
     .command("add")
-    .argument("<email>")
+    .description("makes an account with a password that is shown once; on an empty database it makes the store first")
+    .argument("<email>", "the address that the person signs in with")
     .requiredOption("--name <name>", "the person's name")
     .addOption(new Option("--store <url>", "the store (environment: QUILL_STORE)"))
     .option(
@@ -348,10 +350,14 @@ function addAdministration(program: Command): void {
     });
 }
 
+const ownVersion = (): string =>
+  JSON.parse(readFileSync(new URL("../package.json", import.meta.url), "utf8")).version as string;
+
 /** All commands of `quill` with their arguments and options, none of them run. */
 export function commands(): Command {
   const program = new Command("quill")
     .description("Build, prove and serve edit pages over a PostgreSQL database.")
+    .version(ownVersion(), "-V, --version", "display the version")
     .showHelpAfterError();
   addStart(program);
   addDemo(program);
@@ -365,6 +371,10 @@ export function commands(): Command {
   return program;
 }
 
+/** A file that isn't there or can't be written, an address that nothing listens on: Node.js says which, and its stack helps nobody. */
+const isOfTheSystem = (error: unknown): error is NodeJS.ErrnoException =>
+  error instanceof Error && "syscall" in error && "code" in error;
+
 /** The command `quill`. */
 export async function run(argv: readonly string[]): Promise<void> {
   // A reader that is gone, like the end of a pipe, must not end a server before it has stopped its database.
@@ -376,7 +386,8 @@ export async function run(argv: readonly string[]): Promise<void> {
   try {
     await commands().parseAsync(argv);
   } catch (error) {
-    if (error instanceof CannotStart) process.stderr.write(`${error.message}\n`);
+    const isTheirs = error instanceof CannotStart || isOfTheSystem(error);
+    if (isTheirs) process.stderr.write(`${error.message}\n`);
     else
       process.stderr.write(
         `Loyal Quill could not go on: ${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,

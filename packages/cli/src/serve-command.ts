@@ -5,12 +5,15 @@ import { type Command, Option, type OptionValues } from "commander";
 import type { Say } from "./cluster/cluster.js";
 import type { ServeOptions } from "./commands/serve.js";
 import {
+  addressIn,
+  addressOf,
   databaseUrl,
   type Standbys,
   secretOf,
   secretsOfEnvironment,
   signInOf,
   standbysByDatabase,
+  storeUrl,
 } from "./from-environment.js";
 import { CannotStart, closePatience, usualPatience } from "./listen.js";
 import { collected, database, numberOption, pair, port } from "./options.js";
@@ -194,8 +197,8 @@ async function serveBy(told: ServeFlags, say: Say): Promise<void> {
       steps: told.trace ? "values" : told.steps ? "steps" : "none",
       database: databaseUrl(told.database),
       signingKeys: secretsOfEnvironment("QUILL_SIGNING_KEYS", "QUILL_SIGNING_KEY"),
-      store: told.store ?? secretOf("QUILL_STORE"),
-      storeDirect: told.storeDirect ?? secretOf("QUILL_STORE_DIRECT"),
+      store: storeUrl(told.store),
+      storeDirect: addressIn("--store-direct", told.storeDirect, "QUILL_STORE_DIRECT"),
       replicas: standbys.get("") ?? [],
       hostNames: told.hostName,
       seals: await sealsOf(told),
@@ -257,7 +260,7 @@ async function databasesOf(words: readonly string[], standbys: Standbys): Promis
       throw new CannotStart(
         `"${name}" can't be the name of a database here: small letters, digits and hyphens, like archive.`,
       );
-    return { name, databaseUrl: address, pages, replicas: standbys.get(name) ?? [] };
+    return { name, databaseUrl: addressOf(`--also ${name}`, address), pages, replicas: standbys.get(name) ?? [] };
   });
   for (const name of standbys.keys())
     if (name !== "" && !databases.some((each) => each.name === name))

@@ -103,6 +103,7 @@ export { mostOfPageFile, pageFileTooLong } from "./page/page-file-limit.js";
 export { reviewRelated } from "./page/related.js";
 export { looksSecret } from "./page/sensitive.js";
 export { keyIn, keyShape, namesIn, valuesIn } from "./postgres/answered.js";
+export { type Host, type Places, placesOf, UnreadableAddress, type Wanted } from "./postgres/places.js";
 export { answeredOr, isRefusedAs, isRetryable } from "./postgres/refusal.js";
 export {
   type Database,

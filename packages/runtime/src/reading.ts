@@ -1,7 +1,6 @@
-import { type Database, type Signer, signerThatMade } from "@loyal-quill/core";
+import { type Database, placesOf, type Signer, signerThatMade } from "@loyal-quill/core";
 import type express from "express";
 import { connect, databaseOver } from "./database/database.js";
-import { placesOf } from "./database/hosts.js";
 import { Replicas, unknownPosition } from "./database/replicas.js";
 import { cookie } from "./http/requests.js";
 import type { PagesOptions } from "./options.js";

@@ -6,3 +6,4 @@ export { aggregatedMetrics, handIn, Metrics } from "./metrics.js";
 export { ofTheStore } from "./of-the-store.js";
 export { createPagesApplication, type PagesApplication, type PagesApplicationOptions } from "./pages-application.js";
 export { migrationNames } from "./store/migration-names.js";
+export { storeStateOf, whatIsThere } from "./store/what-is-there.js";

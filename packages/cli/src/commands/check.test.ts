@@ -54,6 +54,23 @@ async function changed(name: string, from: string, to: string): Promise<string> 
   return `${name}.page.yaml`;
 }
 
+describe("quill", () => {
+  test("tells its version", async () => {
+    const { version } = JSON.parse(await readFile(new URL("../../package.json", import.meta.url), "utf8"));
+    expect(await quill("--version")).toEqual({ code: 0, out: `${version}\n`, error: "" });
+  });
+
+  test.each([
+    ["a file that can't be written", () => ["types", "--database", made.pages, "--to", "nowhere/types.ts"]],
+    ["a file where a directory is wanted", () => ["draft", "--all", "--database", made.pages, "--to", "file"]],
+    ["page files that are none", () => ["serve", "--database", made.pages, "--as", "Lotte", "--pages", "file"]],
+  ])("says which file is the matter, and has no stack for that: %s", async (_what, told) => {
+    await writeFile(path.join(directory, "file"), "");
+    const { code, error } = await quill(...told());
+    expect([code, error]).toEqual([1, expect.stringMatching(/^E[A-Z]+: .*'(nowhere\/types\.ts|file)'\n$/)]);
+  });
+});
+
 describe("quill check", () => {
   test("on the demo's pages finds no error", async () => {
     const { code, out } = await quill("check", "--database", made.pages, demoPages);
@@ -244,10 +261,12 @@ describe("quill account add", () => {
       /^lotte@marrow-vale\.example can sign in with the password \S{20} \(shown this once\), and chooses another one then\.\n$/,
     );
     const again = await quill("account", "add", "lotte@marrow-vale.example", "--store", made.store, "--name", "x");
-    expect(again.error).toContain("There is an account for lotte@marrow-vale.example already.");
+    expect(again.error).toContain("There is an account of lotte@marrow-vale.example already.");
     const odd = ["odd@marrow-vale.example", "--store", made.store, "--name", "x", "--attribute", "constructor=2"];
-    expect((await quill("account", "add", ...odd)).error.trim()).toBe(
-      'An attribute can\'t be called "constructor": every JavaScript object has a member of that name.',
+    expect((await quill("account", "add", ...odd)).error).toContain(
+      "must not be called like a member of every JavaScript object, such as constructor.",
     );
+    const noAddress = await quill("account", "add", "lotte", "--store", made.store, "--name", "x");
+    expect(noAddress).toEqual({ code: 1, out: "", error: "E-mail must be an e-mail address.\n" });
   });
 });

@@ -15,7 +15,7 @@ import {
   tableName,
 } from "@loyal-quill/core";
 import { connect, databaseOver, loadPageFiles, Replicas, sealKey } from "@loyal-quill/runtime";
-import { leastKeyLength, migrationNames } from "@loyal-quill/server/pages";
+import { leastKeyLength, migrationNames, storeStateOf, whatIsThere } from "@loyal-quill/server/pages";
 import { quill } from "../called.js";
 import { secretOf, secretsOfEnvironment, shownUrl } from "../from-environment.js";
 
@@ -33,6 +33,7 @@ interface DoctorOptions {
 interface Diagnosis {
   readonly what:
     | "connection"
+    | "encryption"
     | "version"
     | "rights"
     | "log"
@@ -83,6 +84,29 @@ const serverStatement = {
   values: [],
 };
 
+const encryptionStatement = {
+  purpose: "whether the connection is encrypted",
+  text: `SELECT (SELECT s.version FROM pg_stat_ssl AS s WHERE s.pid = pg_backend_pid() AND s.ssl) AS "version", host(inet_client_addr()) AS "from"`,
+  values: [],
+};
+
+/** Whether what goes to a server can be read on its way. @param from the address that the server is asked from; null for a socket in a directory */
+export function encryptionOf(what: string, version: string | null, from: string | null): Diagnosis {
+  if (version !== null) return good("encryption", `${what}: ${version}`);
+  if (from === null || from === "::1" || from.startsWith("127."))
+    return good("encryption", `${what}: none, and none is needed on the same machine`);
+  return doubtful(
+    "encryption",
+    `${what}: none, so what goes between ${from} and the server can be read on its way`,
+    "Add sslmode=verify-full to its address, and sslrootcert where the certificate is of an authority of your own.",
+  );
+}
+
+async function ofEncryption(what: string, database: Database): Promise<Diagnosis> {
+  const [row] = await database.run(encryptionStatement);
+  return encryptionOf(what, row?.version ?? null, row?.from ?? null);
+}
+
 async function ofServer(database: Database, options: DoctorOptions): Promise<Diagnosis[]> {
   const before = Date.now();
   const [row] = await database.run(serverStatement);
@@ -97,6 +121,7 @@ async function ofServer(database: Database, options: DoctorOptions): Promise<Dia
           "Name the primary, or all servers with target_session_attrs=read-write: see docs/scaling.md.",
         )
       : good("connection", "reached; it takes saves"),
+    await ofEncryption("to the database", database),
     Number(row?.number ?? 0) < leastVersion
       ? bad("version", `PostgreSQL ${row?.version}`, "PostgreSQL 14 or newer is needed.")
       : good("version", `PostgreSQL ${row?.version}`),
@@ -232,16 +257,10 @@ function ofKeys(): Diagnosis[] {
   }
 }
 
-/** What a store is asked for, without bringing its tables up to date: whoever looks changes nothing. */
-const storeStatement = {
-  purpose: "the store",
-  text: `SELECT (to_regnamespace('quill_log') IS NOT NULL)::text AS "edited", (to_regclass('migration') IS NOT NULL)::text AS "there", (to_regclass('process') IS NOT NULL)::text AS "several"`,
-  values: [],
-};
-
 async function ofStore(url: string): Promise<Diagnosis[]> {
   return onPool(url, async (database) => {
-    const [row] = await database.run(storeStatement);
+    // Whoever looks changes nothing: its tables are not brought up to date.
+    const [row] = await database.run(whatIsThere);
     if (row?.edited === "true")
       return [
         bad(
@@ -250,17 +269,27 @@ async function ofStore(url: string): Promise<Diagnosis[]> {
           "Make a database of its own for the store, and name it in QUILL_STORE: see docs/deploying.md.",
         ),
       ];
-    if (row?.there !== "true")
+    const state = storeStateOf(row);
+    if (state === "other")
+      return [
+        bad(
+          "store",
+          `${shownUrl(url)}: there is no store, and there are tables of something else`,
+          "Make a database of its own for the store, and name it in QUILL_STORE: see docs/deploying.md.",
+        ),
+      ];
+    if (state === "empty")
       return [good("store", `${shownUrl(url)} is reached and empty: it is filled at the first start`)];
     const done = await database.run({
       purpose: "migrations",
       text: 'SELECT name AS "name" FROM migration',
       values: [],
     });
+    const encryption = await ofEncryption("to the store", database);
     const names = new Set(done.map(({ name }) => name));
     const waiting = migrationNames.filter((name) => !names.has(name)).length;
     const processes =
-      row.several === "true"
+      row?.several === "true"
         ? await database.run({
             purpose: "processes",
             text: `SELECT version AS "version" FROM process WHERE beat > now() - interval '20 seconds'`,
@@ -273,6 +302,7 @@ async function ofStore(url: string): Promise<Diagnosis[]> {
         "store",
         `reached; ${processes.length} processes use it${waiting > 0 ? `; it is brought up to date at the next start (${waiting} steps)` : ""}`,
       ),
+      encryption,
       ...(versions.length > 1
         ? [
             doubtful(

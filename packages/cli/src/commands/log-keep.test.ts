@@ -404,6 +404,9 @@ describe("quill log keep and drop", () => {
     const dry = (): Promise<string[]> =>
       lines((say) => dropMonths({ database: database(), now, dryRun: true, by: "Ines" }, say));
     expect((await dry()).every((line) => line.includes("kept: ") && line.includes("has no rule"))).toBe(true);
+    await expect(
+      keep({ database: database(), table: "network.statoin", months: 3, last: 0, forever: false }, () => {}),
+    ).rejects.toThrow("There is no table network.statoin, and the log has no entry of one.");
     await keep({ database: database(), table: "*", months: 3, last: 0, forever: false }, () => {});
     await keep({ database: database(), table: "network.region", months: 600, last: 0, forever: false }, () => {});
     const months = await dry();

@@ -23,6 +23,19 @@ interface KeepOptions {
   readonly forever: boolean;
 }
 
+/** A rule for a table that is not there would keep nothing and drop nothing. @throws CannotStart where there is neither the table nor an entry of it */
+async function needTable(client: pg.ClientBase, name: string): Promise<void> {
+  const { rows } = await client.query<{ known: boolean }>(
+    `SELECT EXISTS (SELECT FROM pg_class AS t JOIN pg_namespace AS n ON n.oid = t.relnamespace WHERE n.nspname || '.' || t.relname = $1)
+       OR EXISTS (SELECT FROM quill_log.change AS c WHERE c.table_name = $1) AS known`,
+    [name],
+  );
+  if (!rows[0]?.known)
+    throw new CannotStart(
+      `There is no table ${name}, and the log has no entry of one. Write schema.name, or * for tables without a rule.`,
+    );
+}
+
 /** `quill log keep`: how long entries are kept. */
 export async function keep({ database, table, months, last, forever }: KeepOptions, say: Say): Promise<void> {
   await inTransaction(
@@ -32,6 +45,7 @@ export async function keep({ database, table, months, last, forever }: KeepOptio
         await client.query("DELETE FROM quill_log.retention WHERE table_name = $1", [table]);
       else if (table !== undefined) {
         if (months === undefined) throw new CannotStart("For how long? Say --months NUMBER, or --forever.");
+        if (table !== "*") await needTable(client, table);
         await client.query(
           "INSERT INTO quill_log.retention VALUES ($1, $2, $3) ON CONFLICT (table_name) DO UPDATE SET months = excluded.months, last = excluded.last",
           [table, months, last],

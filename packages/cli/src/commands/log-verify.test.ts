@@ -350,6 +350,13 @@ describe("a part of the log", () => {
     expect(await verify({ ...told, database: made.pages, json: true }, (line) => lines.push(line))).toBe(0);
     expect(JSON.parse(lines.at(-1) ?? "")).toMatchObject({ found: 0, findings: [] });
     await expect(verify({ ...told, table: "network.station" }, quiet)).rejects.toThrow("A record is named by");
+    for (const [table, key, named] of [
+      ["network.station", { code: "MV-999" }, "network.station with code=MV-999"],
+      ["network.statoin", { code: "MV-001" }, "network.statoin with code=MV-001"],
+    ] as const)
+      await expect(verify({ ...told, table, key }, quiet)).rejects.toThrow(
+        `The log has no entry of ${named}, so nothing was verified.`,
+      );
     await expect(verify({ ...told, from: "soon" }, quiet)).rejects.toThrow("soon is no moment");
   });
 });

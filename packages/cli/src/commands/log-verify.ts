@@ -59,7 +59,12 @@ function tell({ counts, outside, findings, found, ms }: VerifyReport, say: Say):
   say(found === 0 ? "Nothing is wrong with it." : `${numbered(found, "finding", "findings")}.`);
 }
 
-/** `quill log verify`. @returns the exit code: 1 where something was found */
+/**
+ * `quill log verify`.
+ *
+ * @returns the exit code: 1 where something was found
+ * @throws CannotStart where the log has nothing of the record that was named
+ */
 export async function verify(options: LogVerifyOptions, say: Say): Promise<number> {
   const { table, key, from, to, publicKey, seals } = options;
   if ((table === undefined) !== (Object.keys(key).length === 0))
@@ -84,6 +89,11 @@ export async function verify(options: LogVerifyOptions, say: Say): Promise<numbe
     throw error;
   });
   if (isTerminal) process.stderr.write("\r\x1b[K");
+  // A name that was mistyped must not pass as a record with which nothing is wrong.
+  if (table !== undefined && report.counts.entries === 0) {
+    const named = Object.entries(key).map(([column, value]) => `${column}=${value}`);
+    throw new CannotStart(`The log has no entry of ${table} with ${named.join(", ")}, so nothing was verified.`);
+  }
   if (options.json) say(JSON.stringify(report));
   else tell(report, say);
   return report.found === 0 ? 0 : 1;

@@ -41,12 +41,21 @@ const peopleSchema = v.array(
 
 async function peopleIn(file: string | undefined): Promise<readonly Actor[]> {
   if (file === undefined) return [];
-  const read = v.safeParse(peopleSchema, parse(await textOf(file)));
+  const read = v.safeParse(peopleSchema, yamlOf(file, await textOf(file)));
   if (read.success) return read.output;
   const [issue] = read.issues;
+  const place = v.getDotPath(issue);
   throw new CannotStart(
-    `${file}: ${v.getDotPath(issue) ?? "file"}: ${issue.message}. It is a list of people with id, name, roles and attributes.`,
+    `${file}${place === null ? "" : `, ${place}`}: ${issue.message}. It is a list of people with id, name, roles and attributes.`,
   );
+}
+
+function yamlOf(file: string, text: string): unknown {
+  try {
+    return parse(text);
+  } catch (error) {
+    throw new CannotStart(`${file} is no YAML: ${(error as Error).message}`);
+  }
 }
 
 async function textOf(file: string): Promise<string> {

@@ -191,14 +191,6 @@ async function needLog(url: string, isAlone: boolean, say: Say): Promise<void> {
   say(advice);
 }
 
-/** The store holds password hashes and the trail: it is no database that people edit. Two addresses may lead to one, so its log tells. */
-async function needStoreApart({ store }: ServeOptions): Promise<void> {
-  if (store === undefined || !(await withDatabase(store, readLogState)).there) return;
-  throw new CannotStart(
-    "The store and the database that is edited are the same. The store holds accounts and the trail: make it a database of its own, with a user of its own.",
-  );
-}
-
 interface Made {
   readonly app: express.Express;
   readonly pages: Pages;
@@ -246,6 +238,7 @@ async function make(options: ServeOptions, signingKeys: readonly string[], say: 
     });
   // Whoever serves without sign-in needs neither the store nor what it is kept with.
   const { createApplication } = await import("@loyal-quill/server");
+  const { refusedStore } = await import("../open-store.js");
   return createApplication({
     ...limits,
     ...(options.rehearsal === undefined ? {} : { onPublish: options.rehearsal }),
@@ -261,6 +254,8 @@ async function make(options: ServeOptions, signingKeys: readonly string[], say: 
     logger,
     deployment: deploymentOf(options),
     ...(options.signIn ? { signIn: options.signIn } : {}),
+  }).catch((error: unknown) => {
+    throw refusedStore(store ?? "", error);
   });
 }
 
@@ -271,7 +266,7 @@ export const noSigningKeys =
 /** `quill serve`: the pages of a directory over a database. */
 export async function serve(options: ServeOptions, say: Say): Promise<Serving> {
   judge(options);
-  await needStoreApart(options);
+  if (options.store !== undefined) await (await import("../open-store.js")).needStoreApart(options.store);
   for (const url of [options.database, ...(options.also ?? []).map((each) => each.databaseUrl)])
     await needLog(url, options.as !== undefined, say);
   if (options.signingKeys === undefined)

@@ -1,4 +1,5 @@
-import { Store, trailActions } from "@loyal-quill/server";
+import { trailActions } from "@loyal-quill/server";
+import { withStore } from "../open-store.js";
 
 interface TrailOptions {
   readonly store: string;
@@ -16,8 +17,7 @@ export async function trail(
   { store: url, action, person, days, json }: TrailOptions,
   write: (line: string) => void,
 ): Promise<void> {
-  const store = await Store.open(url, url);
-  try {
+  await withStore(url, false, async (store) => {
     const since = new Date(Date.now() - days * 86_400_000);
     let before: string | undefined;
     for (;;) {
@@ -51,7 +51,5 @@ export async function trail(
       if (entries.length < atOnce) return;
       before = entries.at(-1)?.id;
     }
-  } finally {
-    await store.close();
-  }
+  });
 }

@@ -1,53 +1,6 @@
 import { Socket } from "node:net";
+import { type Host, type Places, placesOf, type Wanted } from "@loyal-quill/core";
 import pg from "pg";
-
-/** Which server of several is wanted, as in libpq's connection strings (PostgreSQL documentation, 34.1.2, `target_session_attrs`). */
-type Wanted = "any" | "read-write" | "primary" | "read-only" | "standby" | "prefer-standby";
-
-const isWanted = (text: string): text is Wanted =>
-  ["any", "read-write", "primary", "read-only", "standby", "prefer-standby"].includes(text);
-
-/** A server by its address. */
-export interface Host {
-  readonly host: string;
-  readonly port: number;
-}
-
-/** A connection string taken apart: all of its servers, and the string with the first of them only, which `pg` understands. */
-export interface Places {
-  readonly url: string;
-  readonly hosts: readonly Host[];
-  readonly wanted: Wanted;
-}
-
-const usualPort = 5432;
-
-/**
- * Takes a connection string apart that may name several servers: `postgresql://user@one:5432,two:5433/name?target_session_attrs=read-write`
- * (PostgreSQL documentation, 34.1.1.2).
- *
- * @throws an `Error` that says what is wrong with it, without what is secret in it
- */
-export function placesOf(url: string): Places {
-  const found = /^(postgres(?:ql)?:\/\/(?:[^@/]*@)?)([^/?#]*)(.*)$/.exec(url);
-  const [, before = "", named = "", rest = ""] = found ?? [];
-  const attribute = /[?&]target_session_attrs=([\w-]*)(?=&|$)/.exec(rest);
-  const wanted = attribute?.[1] ?? "any";
-  if (!isWanted(wanted))
-    throw new Error(
-      `target_session_attrs is "${wanted}": say any, read-write, primary, read-only, standby or prefer-standby.`,
-    );
-  const hosts = named.split(",").map((each): Host => {
-    const [, host = "", port = String(usualPort)] = /^(\[[^\]]*\]|[^:]*)(?::(\d+))?$/.exec(each) ?? [];
-    return { host: host.replaceAll(/[[\]]/g, ""), port: Number(port) };
-  });
-  if (!found || (hosts.length === 1 && attribute === null)) return { url, hosts, wanted };
-  // What `pg` does not know it would hand to the server.
-  const others = rest.replace(/([?&])target_session_attrs=[\w-]*(&?)/, (_all, sign: string, more: string) =>
-    more === "" ? "" : sign,
-  );
-  return { url: `${before}${named.split(",")[0]}${others}`, hosts, wanted };
-}
 
 /** How long a server is waited for while it is asked what it is, in milliseconds. */
 const patience = 1500;
@@ -133,7 +86,7 @@ class FindingSocket extends Socket {
 /**
  * What `pg` needs for a connection string that may name several servers: to be spread into the options of a client or a pool.
  *
- * @throws where it can't be taken apart
+ * @throws UnreadableAddress where it can't be taken apart
  */
 export function connectionTo(url: string): { connectionString: string; stream?: () => Socket } {
   const places = placesOf(url);

@@ -4,10 +4,11 @@ import { type Database, recordOf } from "@loyal-quill/core";
 import type { Pages } from "@loyal-quill/runtime";
 import express, { type Request } from "express";
 import * as v from "valibot";
+import { accountShape, line, makeAccount, saidOf } from "../sign-in/new-account.js";
 import { digestOf, hashPassword, newPassword } from "../sign-in/passwords.js";
 import type { SignIns } from "../sign-in/sign-ins.js";
 import { newToken } from "../sign-in/tokens.js";
-import { type AccountChange, impossibleAttribute } from "../store/accounts.js";
+import type { AccountChange } from "../store/accounts.js";
 import { type Account, actorOf, type Token } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { doerOf, note, type TrailAction } from "../trail.js";
@@ -17,46 +18,9 @@ import { mayAnswers, personAnswer } from "./people.js";
 import { problem } from "./problem.js";
 import { plain } from "./shapes.js";
 
-/* What is wrong is said behind the name of what it is about: "E-mail must be an e-mail address." */
-
-const line = v.pipe(
-  plain,
-  v.trim(),
-  v.minLength(1, "must not be empty"),
-  v.maxLength(200, "must have at most 200 characters"),
-);
-const attribute = v.union(
-  [
-    v.null_(),
-    v.boolean(),
-    v.number(),
-    v.pipe(plain, v.maxLength(1000)),
-    v.pipe(v.array(v.pipe(plain, v.maxLength(200))), v.maxLength(200)),
-  ],
-  "must be a text of at most 1,000 characters, a number, true, false, null, or a list of at most 200 texts of at most 200 characters",
-);
-const attributeName = v.pipe(
-  plain,
-  v.regex(/^[A-Za-z_]\w{0,60}$/, "must have names of letters, digits and _, like region_id"),
-);
-const attributes = v.pipe(
-  recordOf(attributeName, attribute),
-  v.check(
-    (given) => impossibleAttribute(given) === undefined,
-    "must not be called like a member of every JavaScript object, such as constructor",
-  ),
-);
-const person = v.strictObject({
-  email: v.pipe(line, v.toLowerCase(), v.email("must be an e-mail address")),
-  name: line,
-  roles: v.pipe(v.array(line), v.maxLength(50, "must be at most 50")),
-  attributes,
-  active: v.boolean(),
-});
-
 /** An account as it shall be, beside what it was when it was shown: what is the same in both is left as it is meanwhile. */
 const changedPerson = v.strictObject({
-  ...person.entries,
+  ...accountShape.entries,
   was: v.strictObject({
     email: plain,
     name: plain,
@@ -149,22 +113,15 @@ const tokenAnswer = ({
   usedAt: usedAt?.toISOString() ?? null,
 });
 
-/** What the form calls what it sends. */
-const labels = {
-  email: "E-mail",
-  name: "Name",
-  roles: "Roles",
-  attributes: "Attributes",
-  pages: "Pages",
-  days: "Expires in",
-} as const;
+const notUnderstood = (response: express.Response, issue: v.BaseIssue<unknown>): void =>
+  problem(response, 400, "Not understood", saidOf(issue));
 
-function notUnderstood(response: express.Response, issue: v.BaseIssue<unknown>): void {
-  const [first, second] = (issue.path ?? []).map((part) => String(part.key));
-  const label = labels[first as keyof typeof labels] ?? first ?? "The account";
-  const within = first === "attributes" && second !== undefined ? `${label} (${second})` : label;
-  problem(response, 400, "Not understood", `${within} ${issue.message}.`);
-}
+/** What of a refused new account is answered. */
+const refusals = {
+  "not-understood": { status: 400, title: "Not understood" },
+  taken: { status: 409, title: "Taken" },
+  gone: { status: 409, title: "Removed meanwhile" },
+} as const;
 
 /** What the routes have in common. */
 class PeopleRoutes {
@@ -203,18 +160,12 @@ function addAccounts({ routes, theOne, tell, options }: PeopleRoutes): void {
   });
 
   routes.post(["administrator"], "/", async (request, response) => {
-    const body = v.safeParse(person, request.body ?? {});
-    if (!body.success) return notUnderstood(response, body.issues[0]);
-    const id = randomUUID();
-    const { email } = body.output;
-    const password = newPassword();
-    const passwordHash = await hashPassword(password);
-    if (!(await store.accounts.make({ ...body.output, id, passwordHash, mustChangePassword: true })))
-      return problem(response, 409, "Taken", `There is an account of ${email} already.`);
-    const made = await store.accounts.one(id);
-    if (!made) return problem(response, 409, "Removed meanwhile", "The account is gone again.");
-    await tell(request, "account.made", made, { roles: made.roles.join(", ") });
-    response.status(201).json({ person: personAnswer(made), password });
+    const made = await makeAccount(store, request.body ?? {}, doerOf(request, await options.account(request)));
+    if ("refused" in made) {
+      const { status, title } = refusals[made.refused];
+      return problem(response, status, title, made.said);
+    }
+    response.status(201).json({ person: personAnswer(made.account), password: made.password });
   });
 
   routes.put(["administrator"], "/:id", async (request, response) => {

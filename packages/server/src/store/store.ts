@@ -1,6 +1,6 @@
 import { type Database, keyIn, type Row, type Statement } from "@loyal-quill/core";
 import { connect, connectionTo, databaseOver, type VerifyReport } from "@loyal-quill/runtime";
-import type pg from "pg";
+import pg from "pg";
 import { KeptJobs } from "../processes/kept-jobs.js";
 import { Accounts } from "./accounts.js";
 import { connectionLimits, endWhenSilent } from "./connection.js";
@@ -22,17 +22,27 @@ import { MikroORM } from "./orm.js";
 import { Tokens } from "./tokens.js";
 import { TrailLines } from "./trail-lines.js";
 import { Versions } from "./versions.js";
+import { storeStateOf, whatIsThere } from "./what-is-there.js";
 
-/** How a database is reached, which may be one of several servers. */
+/**
+ * How a database is reached, which may be one of several servers. `pg` reads the connection string: of its own reading MikroORM keeps host, port,
+ * user and name, and would leave out that the connection is to be encrypted (`sslmode`).
+ */
 function reached(url: string) {
-  const { connectionString, ...rest } = connectionTo(url);
+  const connection = connectionTo(url);
+  const { host, port, user = "", database = "" } = new pg.Client(connection);
   return {
-    clientUrl: connectionString,
-    driverOptions: { ...shared.driverOptions, connection: { ...connectionLimits, ...rest } },
+    host,
+    port,
+    user,
+    dbName: database,
+    driverOptions: { ...shared.driverOptions, connection: { ...connectionLimits, ...connection } },
   };
 }
 
 const shared = {
+  // Whoever names a database that is not there has mistyped it.
+  ensureDatabase: false,
   discovery: { disableDynamicFileAccess: true },
   debug: false,
   logger: () => {},
@@ -60,10 +70,12 @@ FROM (SELECT * FROM quill_log.change AS c ORDER BY c.id DESC LIMIT 100000) AS c 
   values: [],
 };
 
+const stateOf = async (orm: MikroORM): Promise<"made" | "empty" | "other"> =>
+  storeStateOf((await orm.em.fork().execute<Row[]>(whatIsThere.text))[0]);
+
 async function isUpToDate(orm: MikroORM): Promise<boolean> {
+  if ((await stateOf(orm)) !== "made") return false;
   const em = orm.em.fork();
-  const [found] = await em.execute<{ there: boolean }[]>("SELECT to_regclass('migration') IS NOT NULL AS there");
-  if (!found?.there) return false;
   const done = new Set((await em.execute<{ name: string }[]>("SELECT name FROM migration")).map(({ name }) => name));
   return migrationNames.every((name) => done.has(name));
 }
@@ -82,7 +94,7 @@ function holding<Result>(orm: MikroORM, name: string, run: () => Promise<Result>
 
 let migrations: Promise<typeof import("./migrations.js")> | undefined;
 
-async function bringUpToDate(orm: MikroORM): Promise<void> {
+async function bringUpToDate(orm: MikroORM, mayMake: boolean): Promise<void> {
   migrations ??= import("./migrations.js");
   const { Migrator, migrationsList } = await migrations;
   orm.config.set("migrations", {
@@ -93,7 +105,22 @@ async function bringUpToDate(orm: MikroORM): Promise<void> {
   });
   Migrator.register(orm);
   // Two servers that begin at once on an empty store: the second waits until the first has made its tables.
-  await holding(orm, "loyal-quill migrations", () => orm.getMigrator().up());
+  await holding(orm, "loyal-quill migrations", async () => {
+    const state = await stateOf(orm);
+    if (state === "other")
+      throw new StoreRefused(
+        "The store can't be made in this database, which has tables of something else: it is a database of its own.",
+      );
+    if (state === "empty" && !mayMake)
+      throw new StoreRefused("There is no store in this database: it is made when pages are first served with it.");
+    return orm.getMigrator().up();
+  }).catch((error: { code?: string; message: string }) => {
+    // PostgreSQL documentation, appendix A: insufficient_privilege.
+    if (error.code !== "42501") throw error;
+    throw new StoreRefused(
+      `The store can't be made in this database: ${error.message.split(" - ").at(-1)}. Let its user own it.`,
+    );
+  });
 }
 
 /**
@@ -105,14 +132,14 @@ async function needKnown(orm: MikroORM): Promise<void> {
   const rows = await orm.em.fork().execute<{ migration: string }[]>("SELECT migration FROM needed");
   const unknown = rows.find(({ migration }) => !(migrationNames as readonly string[]).includes(migration));
   if (unknown)
-    throw new StoreTooNew(
+    throw new StoreRefused(
       `The store was brought up to date by a newer version of Loyal Quill, which this one can't work beside (${unknown.migration}): update it.`,
     );
 }
 
-/** The store is a newer program's. */
-class StoreTooNew extends Error {
-  override readonly name = "StoreTooNew";
+/** This is no database that can be the store, or one of a newer program. */
+export class StoreRefused extends Error {
+  override readonly name = "StoreRefused";
 }
 
 /**
@@ -156,8 +183,10 @@ export class Store {
    *
    * @param url of the store's database, whose owner the user is
    * @param logUrl of the edited database, with a user who may read `quill_log.change`
+   * @param mayMake whether an empty database becomes a store
+   * @throws StoreRefused where this database can't be one
    */
-  static async open(url: string, logUrl: string): Promise<Store> {
+  static async open(url: string, logUrl: string, mayMake = true): Promise<Store> {
     const orm = await MikroORM.init({
       ...shared,
       ...reached(url),
@@ -173,12 +202,14 @@ export class Store {
       ],
       schemaGenerator: { skipTables: ["session", "attempt"] },
     });
-    if (!(await isUpToDate(orm))) await bringUpToDate(orm);
-    await needKnown(orm).catch(async (error: unknown) => {
+    try {
+      if (!(await isUpToDate(orm))) await bringUpToDate(orm, mayMake);
+      await needKnown(orm);
+      return new Store(orm, logUrl, "");
+    } catch (error) {
       await orm.close(true);
       throw error;
-    });
-    return new Store(orm, logUrl, "");
+    }
   }
 
   /** The same store for another edited database: accounts are shared, everything else is its own. */
