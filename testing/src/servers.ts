@@ -52,7 +52,7 @@ const writeOwned = async (directory: string, name: string, text: string): Promis
   return file;
 };
 
-/** A certificate for a server of loopback, which is its own authority, and its key: PEM files that PostgreSQL takes. */
+/** A certificate for a server by the name localhost, which is its own authority, and its key: PEM files that PostgreSQL takes. */
 export interface Certificate {
   readonly file: string;
   readonly key: string;
@@ -64,7 +64,7 @@ export async function makeCertificate(): Promise<Certificate> {
   const { directory, remove } = await ownDirectory();
   const [file, key] = [path.join(directory, "server.crt"), path.join(directory, "server.key")];
   const kind = ["req", "-x509", "-nodes", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1", "-days", "2"];
-  const names = ["-subj", "/CN=localhost", "-addext", "subjectAltName=DNS:localhost,IP:127.0.0.1"];
+  const names = ["-subj", "/CN=localhost", "-addext", "subjectAltName=DNS:localhost"];
   await asOwner("openssl", ...kind, ...names, "-keyout", key, "-out", file);
   return { file, key, remove };
 }

@@ -237,16 +237,17 @@ describe("encryption to PostgreSQL, by sslmode of the addresses", () => {
     await certificate.remove();
   });
 
+  /** A server by the name of its certificate, or behind another one by a list of hosts. */
+  const at = (url: string, hosts: string): string =>
+    `${pastPooler(url).replace("127.0.0.1", hosts)}?sslmode=verify-full&sslrootcert=${encodeURIComponent(certificate.file)}`;
+
   test("holds for every connection, those to the store too, also where several servers are named", async () => {
-    const asked = `sslmode=verify-full&sslrootcert=${encodeURIComponent(certificate.file)}`;
-    const port = testCluster().port;
-    const store = pastPooler(made.store).replace(`127.0.0.1:${port}`, `127.0.0.1:${port},127.0.0.1:1`);
     child = spawn(process.execPath, [program, ...told()], {
       stdio: "pipe",
       env: {
         ...process.env,
-        DATABASE_URL: `${pastPooler(made.pages)}?${asked}`,
-        QUILL_STORE: `${store}?${asked}&target_session_attrs=read-write`,
+        DATABASE_URL: at(made.pages, "localhost"),
+        QUILL_STORE: at(made.store, "nowhere.invalid:1,localhost"),
         QUILL_SIGNING_KEYS: key,
       },
     });
@@ -267,9 +268,19 @@ WHERE a.datname IN (${names.join(", ")}) AND a.usename <> 'postgres' GROUP BY 1 
     ]);
   });
 
+  test.each(["127.0.0.1", "nowhere.invalid:1,127.0.0.1"])(
+    "is refused with a server of another name: %s",
+    async (hosts) => {
+      const { code, said } = await quill(["trail", "--store", at(made.store, hosts)]);
+      expect([code, said]).toEqual([
+        1,
+        expect.stringMatching(/can't be reached: .*does not match certificate's altnames/),
+      ]);
+    },
+  );
+
   test("is told by quill doctor", async () => {
-    const asked = `sslmode=verify-full&sslrootcert=${encodeURIComponent(certificate.file)}`;
-    const addresses = ["--database", `${pastPooler(made.pages)}?${asked}`, "--store", pastPooler(made.store)];
+    const addresses = ["--database", at(made.pages, "localhost"), "--store", pastPooler(made.store)];
     const { said } = await quill(["doctor", ...addresses]);
     expect(said).toMatch(/^good +encryption +to the database: TLSv1\.3$/m);
     expect(said).toMatch(/^good +encryption +to the store: none, and none is needed on the same machine$/m);

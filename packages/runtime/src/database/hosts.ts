@@ -1,4 +1,5 @@
 import { Socket } from "node:net";
+import { type ConnectionOptions, checkServerIdentity, type PeerCertificate } from "node:tls";
 import { type Host, type Places, placesOf, type Wanted } from "@loyal-quill/core";
 import pg from "pg";
 
@@ -66,6 +67,9 @@ class Hosts {
 
 /** A socket that leads to whichever server is wanted at the moment, wherever `pg` tells it to lead. */
 class FindingSocket extends Socket {
+  /** Which server it leads to. */
+  private place = "";
+
   constructor(private readonly hosts: Hosts) {
     super();
     this.once("close", () => hosts.forget());
@@ -75,12 +79,31 @@ class FindingSocket extends Socket {
     if (typeof given[0] !== "number") return super.connect(...(given as Parameters<Socket["connect"]>));
     this.hosts.find().then(
       ({ host, port }) => {
+        this.place = host;
         if (!this.destroyed) super.connect(port, host);
       },
       (error: Error) => this.destroy(error),
     );
     return this;
   }
+
+  /** Holds the server's certificate against its own name: `pg` would take that of the first one. */
+  readonly checkServerIdentity = (_first: string, certificate: PeerCertificate): Error | undefined =>
+    checkServerIdentity(this.place, certificate);
+}
+
+/** What `pg` makes of a connection string, with how it is to be encrypted. */
+interface Connecting {
+  ssl?: boolean | ConnectionOptions;
+}
+
+/** A socket to whichever server is wanted, for a connection of `pg`. Where it asks for no check of the name (`sslmode=verify-ca`), there is none. */
+function finding(hosts: Hosts, connecting: Connecting = {}): Socket {
+  const socket = new FindingSocket(hosts);
+  const { ssl } = connecting;
+  if (ssl)
+    connecting.ssl = { checkServerIdentity: socket.checkServerIdentity, ...(typeof ssl === "object" ? ssl : {}) };
+  return socket;
 }
 
 /**
@@ -88,9 +111,12 @@ class FindingSocket extends Socket {
  *
  * @throws UnreadableAddress where it can't be taken apart
  */
-export function connectionTo(url: string): { connectionString: string; stream?: () => Socket } {
+export function connectionTo(url: string): {
+  connectionString: string;
+  stream?: (connecting?: object) => Socket;
+} {
   const places = placesOf(url);
   if (places.hosts.length === 1 && places.wanted === "any") return { connectionString: url };
   const hosts = new Hosts(places);
-  return { connectionString: places.url, stream: () => new FindingSocket(hosts) };
+  return { connectionString: places.url, stream: (connecting) => finding(hosts, connecting) };
 }
