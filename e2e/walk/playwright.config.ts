@@ -6,7 +6,7 @@ export default defineConfig({
   ...tested,
   testDir: ".",
   outputDir: "../../.build/walk",
-  testMatch: "walk.spec.ts",
+  testMatch: "*.spec.ts",
   fullyParallel: true,
   retries: 0,
   timeout: (Number(process.env.QUILL_WALK_MINUTES ?? 1) + 3) * 60_000,
