@@ -101,7 +101,6 @@ export { pageJsonSchema } from "./page/json-schema.js";
 export { backName, reasonName, withPrefix } from "./page/names.js";
 export { mostOfPageFile, pageFileTooLong } from "./page/page-file-limit.js";
 export { reviewRelated } from "./page/related.js";
-export { looksSecret } from "./page/sensitive.js";
 export { keyIn, keyShape, namesIn, valuesIn } from "./postgres/answered.js";
 export { type Host, type Places, placesOf, UnreadableAddress, type Wanted } from "./postgres/places.js";
 export { answeredOr, isRefusedAs, isRetryable } from "./postgres/refusal.js";
@@ -140,6 +139,7 @@ export { type MatchedRoute, type OwnRoute, route, type Site } from "./steps/rout
 export { signInTo } from "./steps/sign-in.js";
 export { renewToken, signerThatMade } from "./steps/token.js";
 export { findTable } from "./table/find-table.js";
+export { looksSecret } from "./table/looks-secret.js";
 export * from "./table/model.js";
 export type { OutcomeKind, View } from "./trip/outcome.js";
 export {

@@ -1,7 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { bindPage } from "@loyal-quill/core/page/bind";
 import { parsePage } from "@loyal-quill/core/page/parse";
-import type { Column } from "@loyal-quill/core/table/model";
+import type { Column, Table } from "@loyal-quill/core/table/model";
 import { catalog, river, sensor, station } from "@loyal-quill/core/testing/marrow-vale";
 import { draftPages } from "./draft.js";
 
@@ -106,6 +106,81 @@ texts: { new: New station, add: Add station }
     );
     const { text } = draftPages({ tables: [{ ...river, columns: traced }], unusable: [] }).drafts[0] ?? {};
     expect(text).toContain("list: { columns: [ name ] }");
+  });
+
+  /** A table of texts by their names, beside a number that it gives. */
+  const named = (...names: readonly string[]) => ({
+    ...river,
+    columns: [
+      river.columns[0] as Column,
+      ...names.map((name): Column => ({ ...(river.columns[1] as Column), name, nullable: false })),
+    ],
+  });
+  const titleOf = (table: Table): string | undefined =>
+    /^title: "?(.*?)"?$/m.exec(draftPages({ tables: [table], unusable: [] }).drafts[0]?.text ?? "")?.[1];
+
+  test.each<readonly [readonly string[], string]>([
+    [["first_name", "surname", "email"], "surname"],
+    [["first_name", "full_name"], "full_name"],
+    [["first_name"], "first_name"],
+    [["username", "title"], "title"],
+    [["api_token", "email"], "email"],
+  ])("of the columns %j a record is called by what tells most, and never by a secret", (names, telling) => {
+    expect(titleOf(named(...names))).toBe(`River {${telling}}, {id}`);
+  });
+
+  test("takes a short title for the way that somebody is spoken to, and a name that the table makes for one", () => {
+    const { columns, ...table } = named("title", "surname", "display_name");
+    const told = columns.map((column) =>
+      column.name === "title"
+        ? { ...column, type: { ...column.type, maxLength: 10 } }
+        : column.name === "display_name"
+          ? { ...column, nullable: true, written: "always" as const }
+          : column,
+    );
+    expect(titleOf({ ...table, columns: told })).toBe("River {display_name}, {id}");
+    expect(titleOf({ ...table, columns: told.slice(0, 3) })).toBe("River {surname}, {id}");
+  });
+
+  test("a record that only a uuid names is called by what it belongs to and when; a uuid that refers to another one is a field", () => {
+    const uuid = {
+      shown: "uuid",
+      cast: "uuid",
+      kind: "uuid" as const,
+      maxLength: null,
+      precision: null,
+      scale: null,
+      labels: [],
+    };
+    const moment = { ...uuid, shown: "date", cast: "date", kind: "date" as const };
+    const plain = { ...(river.columns[1] as Column), nullable: false };
+    const id = { ...plain, name: "id", type: uuid, default: "gen_random_uuid()" };
+    const columns = [
+      id,
+      { ...plain, name: "created_at", type: moment, default: "now()" },
+      { ...plain, name: "river_id", type: (river.columns[0] as Column).type },
+      { ...plain, name: "held_on", type: moment },
+    ];
+    const to = { schema: "network", table: "river", columns: ["id"] };
+    const references = [{ constraint: "r", columns: ["river_id"], to, onDelete: "no action" as const }];
+    const keys = [{ constraint: "k", columns: ["id"], primary: true }];
+    const party = { ...river, name: "work_party", columns, references, keys };
+    expect(titleOf(party)).toBe("Work party {river_id}, {held_on}");
+    const helper = {
+      ...party,
+      name: "helper",
+      columns: [
+        { ...id, name: "party", default: null },
+        { ...plain, name: "hours" },
+      ],
+      references: [
+        { constraint: "p", columns: ["party"], to: { ...to, table: "work_party" }, onDelete: "cascade" as const },
+      ],
+      keys: [{ constraint: "k", columns: ["party"], primary: true }],
+    };
+    const { text = "" } = draftPages({ tables: [helper], unusable: [] }).drafts[0] ?? {};
+    expect(text.split("fields:\n")[1]).toContain("  - party\n");
+    expect(text).toContain("access: { new: true }");
   });
 
   test("names are told apart by their schemas, and stay out of the application's own addresses", () => {

@@ -40,9 +40,10 @@ const unreadable: ReadonlySet<string> = new Set(["tsvector", "bytea"]);
 const flow = (value: unknown): string =>
   stringify(value, { collectionStyle: "flow", lineWidth: 0, flowCollectionPadding: true }).trim();
 
-/** Whether a column's value is given by the table and says nothing to people. */
-const isSurrogate = (column: Column): boolean =>
-  column.written === "always" || column.default !== null || column.type.kind === "uuid";
+/** Whether a column's value is given by the table and says nothing to people. One that refers to another record is chosen, whatever its type. */
+const isSurrogate = (table: Table, column: Column): boolean =>
+  (column.written === "always" || column.default !== null || column.type.kind === "uuid") &&
+  !table.references.some(({ columns }) => columns.includes(column.name));
 
 /** Whether a column holds what people may read: no secrets, nothing that nobody can read. */
 export const isShown = (column: Column): boolean => !secret.test(column.name) && !unreadable.has(column.type.cast);
@@ -149,7 +150,7 @@ function listColumns(table: Table, key: readonly string[], telling: Column | und
       !long.test(name),
   );
   // A running number or a uuid is read by nobody.
-  const visible = key.filter((name) => !isSurrogate(columnOf(table, name) as Column));
+  const visible = key.filter((name) => !isSurrogate(table, columnOf(table, name) as Column));
   const names = [...visible, ...(telling ? [telling.name] : []), ...short.map((column) => column.name)];
   const distinct = [...new Set(names)].slice(0, 6);
   return distinct.length > 0 ? distinct : key;
@@ -180,15 +181,29 @@ function apartBy(table: Table, key: readonly Column[], telling: Column): readonl
     names.flatMap((name) => columnOf(table, name) ?? []);
   const keys = table.keys.map(({ columns }) => columnsOf(columns));
   if (keys.some((columns) => columns.length === 1 && columns[0] === telling)) return [];
-  const readable = keys.find((columns) => columns.every((column) => isShown(column) && !isSurrogate(column)));
+  const readable = keys.find((columns) => columns.every((column) => isShown(column) && !isSurrogate(table, column)));
   return readable ?? key.filter(({ type }) => type.kind !== "uuid");
+}
+
+/** What a record without a name is known by: what it belongs to, and when it was. */
+function placeAndTime(table: Table, key: readonly Column[]): readonly Column[] {
+  const required = table.columns.filter((column) => !column.nullable && !key.includes(column) && isShown(column));
+  const refers = ({ name }: Column): boolean => table.references.some(({ columns }) => columns.includes(name));
+  const isMoment = (column: Column): boolean => ["date", "timestamp", "timestamptz"].includes(column.type.kind);
+  const found = [
+    required.find(refers),
+    required.find((column) => isMoment(column) && !isStamp(column)) ?? required.find(isMoment),
+  ];
+  return found.filter((column) => column !== undefined);
 }
 
 /** `Station {code}, {name}`: what it is, its key where that says something, its most telling column, and what tells it apart from others. */
 function titleOf(table: Table, key: readonly Column[], telling: Column | undefined): string {
-  const named = !key.every(isSurrogate) ? key : [];
+  const named = !key.every((column) => isSurrogate(table, column)) ? key : [];
   const after = named.length === 0 ? (telling ? apartBy(table, key, telling) : key) : [];
-  const columns = [...new Set([...named, ...(telling ? [telling] : []), ...after])];
+  const isOpaque = key.every(({ type }) => type.kind === "uuid") && named.length === 0 && !telling;
+  const known = isOpaque ? placeAndTime(table, key) : [];
+  const columns = known.length > 0 ? known : [...new Set([...named, ...(telling ? [telling] : []), ...after])];
   const places = columns.flatMap(({ name }) => (/[{}]/.test(name) ? [] : [`{${name}}`]));
   return `${oneOf(table)} ${places.join(", ")}`;
 }
@@ -211,7 +226,7 @@ function draftText(
   const others = table.columns.filter((column) => !key.includes(column));
   // A table of nothing but its key is edited by changing the key.
   const editable = !others.some((column) => mayChange(column) && isShown(column));
-  const shownKey = key.filter((column) => editable || !isSurrogate(column));
+  const shownKey = key.filter((column) => editable || !isSurrogate(table, column));
   // What takes several lines comes last: everything else is seen at once.
   const shown = others.filter(isShown);
   const fields = [...shownKey, ...shown.filter((column) => !isLong(column)), ...shown.filter(isLong)];

@@ -27,7 +27,8 @@ export async function reviewAgainstRows(
   const findings: Finding[] = [];
   for (const { name, path } of fieldsIn(parsed.file)) {
     const field = page.fields.find((each) => each.column.name === name);
-    const statement = field && unshownStatement(page, field);
+    // What can't be changed is shown as text, whatever its control would be.
+    const statement = field && !field.readOnly && unshownStatement(page, field);
     if (!field || !statement) continue;
     const found = await count(database, statement);
     if (found === 0) continue;

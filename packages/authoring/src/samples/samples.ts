@@ -1,7 +1,7 @@
 import type { Page } from "@loyal-quill/core/page/page";
-import { looksSecret } from "@loyal-quill/core/page/sensitive";
 import { Parameters, quoted, quotedTable, type Statement } from "@loyal-quill/core/postgres/statement";
 import { textForm } from "@loyal-quill/core/postgres/text-form";
+import { looksSecret } from "@loyal-quill/core/table/looks-secret";
 import type { Column, Table } from "@loyal-quill/core/table/model";
 
 /** Why a record is worth a look, in the order in which they are told. */

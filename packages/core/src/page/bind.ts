@@ -4,6 +4,7 @@ import { access, answer, list, pageSettings, record, save, texts } from "../sett
 import type { AnySetting, BoundOf } from "../settings/setting.js";
 import { dependentPaths } from "../table/dependent-paths.js";
 import { findTable } from "../table/find-table.js";
+import { looksSecret } from "../table/looks-secret.js";
 import { type Column, type Table, tableName } from "../table/model.js";
 import { nearest, suggestion } from "../values/nearest.js";
 import { Binder, type PageCatalog } from "./binder.js";
@@ -11,7 +12,6 @@ import { FieldBinder } from "./field-binder.js";
 import { fieldsIn } from "./fields-in.js";
 import type { Field, Page } from "./page.js";
 import type { ParsedPage, Path } from "./parse.js";
-import { looksSecret } from "./sensitive.js";
 import { reviewAgainstTable } from "./soundness.js";
 
 export type BindResult = { readonly page: Page | null; readonly findings: readonly Finding[] };

@@ -1,6 +1,7 @@
 import type { Condition } from "../../condition/expression.js";
 import { parseCondition } from "../../condition/parse.js";
 import type { Choices, TableChoices } from "../../controls/choice-source.js";
+import { looksSecret } from "../../table/looks-secret.js";
 import { type Column, columnOf, type Reference, type Table, tableName } from "../../table/model.js";
 import { suggestion } from "../../values/nearest.js";
 import type { FieldContext } from "../context.js";
@@ -8,10 +9,32 @@ import type { FieldContext } from "../context.js";
 /** Above this many rows (as PostgreSQL estimates them) a choice is made by searching, where the page does not say otherwise. */
 const mostListed = 200;
 
-/** The column of a referenced table that tells people most: a name, then another required text, then the key itself. */
+/** What a column is called that tells people which record it is, what tells most first. */
+const tellingNames = [
+  /^(full|display|complete|long)_?names?$/i,
+  // Who is called Mary is one of many.
+  /^(?!.*(first|given|middle|fore|nick|maiden|file|user|login|host)).*(name|title|label)/i,
+  /name|title|label/i,
+];
+
+/** At most this long is a title before a name: Mrs, Dr. */
+const longestHonorific = 20;
+
+const isHonorific = ({ name, type }: Column): boolean =>
+  /^(title|prefix|salutation)$/i.test(name) && type.maxLength !== null && type.maxLength <= longestHonorific;
+
+/** The column of a referenced table that tells people most: a name, then another required text, then the key itself; never what looks like a secret. */
 export function tellingColumn(table: Table, key: Column): Column {
-  const texts = table.columns.filter((column) => column.type.kind === "text" && !column.nullable);
-  return texts.find((column) => /name|title|label/i.test(column.name)) ?? texts[0] ?? key;
+  const texts = table.columns.filter(
+    (column) =>
+      column.type.kind === "text" &&
+      // What the table makes of other columns is there, although nothing says that it may not be null.
+      (!column.nullable || column.written === "always") &&
+      !looksSecret(column) &&
+      !isHonorific(column),
+  );
+  const named = tellingNames.map((called) => texts.find((column) => called.test(column.name)));
+  return named.find((column) => column !== undefined) ?? texts[0] ?? key;
 }
 
 /** One column equals another one's value on the form. */

@@ -1,4 +1,4 @@
-import type { Column } from "../table/model.js";
+import type { Column } from "./model.js";
 
 /** Names of columns that look like secrets, as a word of the name or all of it. */
 const secretName =
