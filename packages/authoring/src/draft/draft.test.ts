@@ -1,6 +1,7 @@
 import { describe, expect, test } from "@jest/globals";
 import { bindPage } from "@loyal-quill/core/page/bind";
 import { parsePage } from "@loyal-quill/core/page/parse";
+import { referencedChoices } from "@loyal-quill/core/settings/bound/column-choices";
 import type { Column, Table } from "@loyal-quill/core/table/model";
 import { catalog, river, sensor, station } from "@loyal-quill/core/testing/marrow-vale";
 import { draftPages } from "./draft.js";
@@ -181,6 +182,8 @@ texts: { new: New station, add: Add station }
     const { text = "" } = draftPages({ tables: [helper], unusable: [] }).drafts[0] ?? {};
     expect(text.split("fields:\n")[1]).toContain("  - party\n");
     expect(text).toContain("access: { new: true }");
+    // Nobody reads a uuid in a list of choices.
+    expect(referencedChoices(helper.columns[0] as Column, helper, [party])?.label.name).toBe("held_on");
   });
 
   test("names are told apart by their schemas, and stay out of the application's own addresses", () => {

@@ -201,7 +201,7 @@ function placeAndTime(table: Table, key: readonly Column[]): readonly Column[] {
 function titleOf(table: Table, key: readonly Column[], telling: Column | undefined): string {
   const named = !key.every((column) => isSurrogate(table, column)) ? key : [];
   const after = named.length === 0 ? (telling ? apartBy(table, key, telling) : key) : [];
-  const isOpaque = key.every(({ type }) => type.kind === "uuid") && named.length === 0 && !telling;
+  const isOpaque = key.every(({ type }) => type.kind === "uuid") && named.length === 0 && telling?.type.kind !== "text";
   const known = isOpaque ? placeAndTime(table, key) : [];
   const columns = known.length > 0 ? known : [...new Set([...named, ...(telling ? [telling] : []), ...after])];
   const places = columns.flatMap(({ name }) => (/[{}]/.test(name) ? [] : [`{${name}}`]));

@@ -44,7 +44,12 @@ export interface Evidence {
 export class LeftOut extends Error {}
 
 /** Thrown where what a case needs did not come about. */
-export class NotJudged extends Error {}
+export class NotJudged extends Error {
+  /** @param because a sentence, the end of which may be somebody else's, with a full stop of its own */
+  constructor(because: string) {
+    super(because.replace(/(?<!\.)\.\.$/, "."));
+  }
+}
 
 /** @throws LeftOut */
 export function leaveOut(because: string): never {

@@ -73,6 +73,36 @@ describe("quill rehearse", () => {
     expect([await rowsOf("network.region"), await rowsOf("quill_log.change")]).toEqual(before);
   });
 
+  test("finds values for each field of a page of a table whose rows have few: none chosen, one record referred to, moments that no control shows", async () => {
+    const owner = new pg.Client(made.owner);
+    await owner.connect();
+    await owner.query(`
+      CREATE TABLE field.inspection (
+        id uuid PRIMARY KEY DEFAULT gen_random_uuid(), river_id integer NOT NULL REFERENCES network.river,
+        held_at timestamp NOT NULL, outcome text CHECK (outcome IN ('sound', 'worn')), due date CHECK (due > '2027-01-01')
+      );
+      INSERT INTO field.inspection (river_id, held_at)
+        SELECT (SELECT min(id) FROM network.river), '2026-03-04 10:00:00.123456'::timestamp + i * interval '1 day' FROM generate_series(1, 4) AS i;
+      GRANT SELECT, INSERT, UPDATE, DELETE ON field.inspection TO quill_pages`);
+    await owner.end();
+    await write(
+      "inspection.page.yaml",
+      `format: loyal-quill/page@1
+title: "Inspection {held_at}"
+path: /inspections/{id}
+record: { table: field.inspection, key: id }
+access: { open: "true", new: true }
+fields: [river_id, held_at, outcome, due]
+`,
+    );
+    const { out } = await rehearse("--quick", "--format", "json", "inspection.page.yaml");
+    await rm(path.join(directory, "inspection.page.yaml"));
+    const { cases: played, counts } = JSON.parse(out).files[0].rehearsal;
+    const open = played.filter(({ verdict }: { verdict: string }) => !["as expected", "left out"].includes(verdict));
+    expect(open.map(({ id, because }: { id: string; because: string[] }) => [id, because])).toEqual([]);
+    expect(counts["as expected"]).toBeGreaterThan(80);
+  });
+
   test("plays the cases that stand beside the page, and ends with 1 where one comes out otherwise", async () => {
     await write("region.cases.yaml", cases);
     const { code, out } = await rehearse("--quick", "--format", "json", "region.page.yaml");

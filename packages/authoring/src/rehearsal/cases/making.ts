@@ -112,7 +112,8 @@ export function otherValues(
   const known = (values.get(column.name) ?? []).filter((value) => value !== own);
   const near: (string | null)[] = [];
   if (kind === "boolean") near.push(own === "true" ? "false" : "true");
-  else if (kind === "enum") near.push(...labels.filter((label) => label !== own));
+  else if (kind === "enum") near.push(...labels);
+  else if (choices?.from === "labels") near.push(...choices.labels);
   else if (choices === null && (kind === "integer" || kind === "decimal") && own !== null)
     near.push(stepped(own, 1), stepped(own, -1), stepped(own, 2));
   else if (choices === null && kind === "text" && own !== null && own !== "")
@@ -132,6 +133,10 @@ export function otherValues(
     })
     .slice(0, 8);
 }
+
+/** What the form offers in a list of choices: those of a table are nowhere else. */
+export const offered = (form: DocumentForm, field: Field): readonly string[] =>
+  form.controls.find(({ name }) => name === field.formName)?.options.filter((value) => value !== "") ?? [];
 
 /** A save that went through, with what it changed. */
 export interface Changed {
@@ -163,7 +168,10 @@ export async function change(
 ): Promise<Changed> {
   const { page } = prepared;
   const { form } = await stage.form(stage.address(key, "/edit"), actor);
-  const candidates = otherValues(prepared, field, row);
+  const known = otherValues(prepared, field, row);
+  const more = field.choices?.from === "table" ? offered(form, field) : [];
+  const isOther = (value: string): boolean => value !== row[field.column.name] && !known.includes(value);
+  const candidates = [...known, ...more.filter(isOther).slice(0, 4)];
   let last = candidates.length === 0 ? "no other value is known" : "";
   for (const value of candidates) {
     const body = typing(page, form, { [field.column.name]: typedOf(page, field, value) });

@@ -1,7 +1,7 @@
 import { type Actor, factsOf } from "@loyal-quill/core/condition/facts";
 import { isTaken } from "@loyal-quill/core/page/columns";
 import { tokenName } from "@loyal-quill/core/page/names";
-import type { Field } from "@loyal-quill/core/page/page";
+import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Row } from "@loyal-quill/core/postgres/statement";
 import { mayEdit, mayMake } from "@loyal-quill/core/steps/access";
 import { keptOutSaid } from "@loyal-quill/core/steps/refusal";
@@ -12,7 +12,7 @@ import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import { type Sent, touchedInWords } from "../staging.js";
-import { asTypedAgain, casesOf, editing, typing } from "./making.js";
+import { asTypedAgain, casesOf, editing, offered, typing } from "./making.js";
 import { sampleValues } from "./sample-values.js";
 
 const [writing, checking, accessing, reading, answering] = [
@@ -55,8 +55,15 @@ function unlike(field: Field, value: string, turn: number): string {
 }
 
 /** The first that can be chosen in a field's list. */
-const firstChoice = (form: DocumentForm, field: Field): string | null =>
-  form.controls.find(({ name }) => name === field.formName)?.options.find((value) => value !== "") ?? null;
+const firstChoice = (form: DocumentForm, field: Field): string | null => offered(form, field)[0] ?? null;
+
+/** What a field has to have is made of what its type takes, where the value of another record can't be typed into it. */
+function sampleFor(page: Page, field: Field): string | null {
+  const { nullable, default: given } = field.column;
+  if (nullable || given !== null || field.choices !== null) return null;
+  const typed = sampleValues(field.column).map((value) => asTypedAgain(page, field, value));
+  return typed.find((value) => value !== null) ?? null;
+}
 
 /** A row made of values that the columns' types take, in each of these fields. */
 const fullOf = (fields: readonly Field[], form: DocumentForm): Row =>
@@ -102,7 +109,7 @@ async function make(
       const { name } = field.column;
       const value = like[name] ?? null;
       const other = value !== null && own.has(name) && field.choices === null ? unlike(field, value, turn) : value;
-      const read = other === null ? null : asTypedAgain(page, field, other);
+      const read = other === null ? null : (asTypedAgain(page, field, other) ?? sampleFor(page, field));
       if (read !== null) values[name] = read;
     }
     const edits = Object.fromEntries(

@@ -2,11 +2,14 @@ import type { Column } from "@loyal-quill/core/table/model";
 
 /** Values that a type takes, in PostgreSQL's text form (documentation, 8), by the beginning of the type's name. */
 const byType: readonly (readonly [type: RegExp, values: readonly string[]])[] = [
+  [/^(text|character|name|citext).*\[\]/, ["{Rehearsed}", "{R1,R2}"]],
+  [/^(smallint|integer|bigint|numeric|real|double precision).*\[\]/, ["{1}", "{2,7}"]],
   [/\[\]/, ["{}"]],
   [/^(smallint|integer|bigint)/, ["1", "2", "7"]],
   [/^(numeric|real|double precision)/, ["1", "2", "0"]],
   [/^boolean/, ["true", "false"]],
-  [/^date$/, ["2026-03-02", "2026-03-03"]],
+  // The last one lies behind whatever else there is.
+  [/^date$/, ["2026-03-02", "2026-03-03", "2097-11-30"]],
   [/^timestamp.* with time zone/, ["2026-03-02 10:00:00+00", "2026-03-03 11:30:00+00"]],
   [/^timestamp/, ["2026-03-02 10:00:00", "2026-03-03 11:30:00"]],
   [/^time.* with time zone/, ["10:00:00+00", "11:30:00+00"]],

@@ -23,7 +23,19 @@ const longestHonorific = 20;
 const isHonorific = ({ name, type }: Column): boolean =>
   /^(title|prefix|salutation)$/i.test(name) && type.maxLength !== null && type.maxLength <= longestHonorific;
 
-/** The column of a referenced table that tells people most: a name, then another required text, then the key itself; never what looks like a secret. */
+/** What nobody reads is told by when it was, where that is known. */
+const momentOf = (table: Table, key: Column): Column | undefined =>
+  key.type.kind === "uuid"
+    ? table.columns.find(
+        ({ type, nullable, default: given }) =>
+          ["date", "timestamp", "timestamptz"].includes(type.kind) && !nullable && given === null,
+      )
+    : undefined;
+
+/**
+ * The column of a referenced table that tells people most: a name, then another required text, then the key itself (for a uuid when it was); never what
+ * looks like a secret.
+ */
 export function tellingColumn(table: Table, key: Column): Column {
   const texts = table.columns.filter(
     (column) =>
@@ -34,7 +46,7 @@ export function tellingColumn(table: Table, key: Column): Column {
       !isHonorific(column),
   );
   const named = tellingNames.map((called) => texts.find((column) => called.test(column.name)));
-  return named.find((column) => column !== undefined) ?? texts[0] ?? key;
+  return named.find((column) => column !== undefined) ?? texts[0] ?? momentOf(table, key) ?? key;
 }
 
 /** One column equals another one's value on the form. */

@@ -1,8 +1,10 @@
-/** A label made from a column's name: `installed_on` and `InstalledOn` become "Installed on"; `_id` is dropped. */
+/** A label made from a column's name: `installed_on` and `InstalledOn` become "Installed on", `address1` "Address 1"; `_id` is dropped. */
 export function labelFrom(name: string): string {
   const words = name
     .replaceAll(/([a-z0-9])([A-Z])/g, "$1 $2")
     .replaceAll(/[_\s-]+/g, " ")
+    // Not what is written with its number: sha256, mp3, co2.
+    .replace(/([a-z]{4,})(\d)$/i, "$1 $2")
     .trim()
     .toLowerCase();
   const kept = words.replace(/ id$/, "") || words;
