@@ -125,19 +125,16 @@ texts: { new: New station, add: Add station }
     [["first_name", "full_name"], "full_name"],
     [["first_name"], "first_name"],
     [["username", "title"], "title"],
+    [["isbn", "title"], "title"],
     [["api_token", "email"], "email"],
   ])("of the columns %j a record is called by what tells most, and never by a secret", (names, telling) => {
     expect(titleOf(named(...names))).toBe(`River {${telling}}, {id}`);
   });
 
-  test("takes a short title for the way that somebody is spoken to, and a name that the table makes for one", () => {
+  test("takes the title beside a surname for the way that somebody is spoken to, and a name that the table makes for one", () => {
     const { columns, ...table } = named("title", "surname", "display_name");
     const told = columns.map((column) =>
-      column.name === "title"
-        ? { ...column, type: { ...column.type, maxLength: 10 } }
-        : column.name === "display_name"
-          ? { ...column, nullable: true, written: "always" as const }
-          : column,
+      column.name === "display_name" ? { ...column, nullable: true, written: "always" as const } : column,
     );
     expect(titleOf({ ...table, columns: told })).toBe("River {display_name}, {id}");
     expect(titleOf({ ...table, columns: told.slice(0, 3) })).toBe("River {surname}, {id}");

@@ -17,11 +17,12 @@ const tellingNames = [
   /name|title|label/i,
 ];
 
-/** At most this long is a title before a name: Mrs, Dr. */
-const longestHonorific = 20;
+/** Names of people in parts. */
+const personal = /(first|given|fore|sur|last|family)_?name/i;
 
-const isHonorific = ({ name, type }: Column): boolean =>
-  /^(title|prefix|salutation)$/i.test(name) && type.maxLength !== null && type.maxLength <= longestHonorific;
+/** Whether it is a title before somebody's name: Mrs, Dr. */
+const isHonorific = (table: Table, { name }: Column): boolean =>
+  /^(title|prefix|salutation)$/i.test(name) && table.columns.some((column) => personal.test(column.name));
 
 /** What nobody reads is told by when it was, where that is known. */
 const momentOf = (table: Table, key: Column): Column | undefined =>
@@ -43,7 +44,7 @@ export function tellingColumn(table: Table, key: Column): Column {
       // What the table makes of other columns is there, although nothing says that it may not be null.
       (!column.nullable || column.written === "always") &&
       !looksSecret(column) &&
-      !isHonorific(column),
+      !isHonorific(table, column),
   );
   const named = tellingNames.map((called) => texts.find((column) => called.test(column.name)));
   return named.find((column) => column !== undefined) ?? texts[0] ?? momentOf(table, key) ?? key;
