@@ -198,7 +198,7 @@ test("from a thousand pixels on the head has room for the title of a page that i
   await expect(page.getByRole("status").filter({ hasText: "Draft, not published yet" })).toBeVisible();
   for (const width of [1000, 1024, 1100, 1280]) {
     await page.setViewportSize({ width, height: 800 });
-    // What is laid out anew by a script comes a moment after the window has its size.
+    // Asked until it is so: in the moment after the window had changed it was too wide once.
     await expect.poll(async () => [width, await isTooWide(page)]).toEqual([width, false]);
     const publish = await page.getByRole("button", { name: "Publish…" }).boundingBox();
     expect((publish?.x ?? width) + (publish?.width ?? 0)).toBeLessThanOrEqual(width);

@@ -15,9 +15,6 @@ const seed = Number(process.env.QUILL_WALK_SEED ?? 1);
 const ownFields = ["recorded_by", "recorded_at"];
 
 interface Entry {
-  readonly id: string;
-  readonly actor: string;
-  readonly record: string;
   readonly fields: readonly { readonly field: string }[];
 }
 
@@ -224,7 +221,7 @@ class Window {
 
   private async entriesAfter(id: string): Promise<readonly Entry[]> {
     return await this.vale.rows<Entry>(
-      "SELECT id::text, actor_name AS actor, record_key::text AS record, fields FROM quill_log.change WHERE way = 'page' AND id > $1 ORDER BY id",
+      "SELECT fields FROM quill_log.change WHERE way = 'page' AND id > $1 ORDER BY id",
       [id],
     );
   }
