@@ -40,6 +40,11 @@ export const findingKinds = {
       "A column whose values are told to nobody is used where it would tell them: in a search, a filter or an address.",
     remedy: "Take it out there, or write sensitive: false at its field.",
   },
+  "secret-shown": {
+    levels: ["warning"],
+    means: "The records of another table are told apart by a column that looks like a secret.",
+    remedy: "Show another column, or rename this one where it is no secret.",
+  },
   "log-table": {
     levels: ["error"],
     means: "The page is made over the change log itself.",

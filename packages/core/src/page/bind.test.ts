@@ -1,13 +1,15 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Finding } from "../findings/finding.js";
+import { columnOf } from "../table/model.js";
 import { catalog, stationFile, stationPage } from "../testing/marrow-vale.js";
 import { bindPage } from "./bind.js";
+import type { PageCatalog } from "./binder.js";
 import { parsePage } from "./parse.js";
 
-function bound(text: string): { served: boolean; findings: readonly Finding[] } {
+function bound(text: string, within: PageCatalog = catalog): { served: boolean; findings: readonly Finding[] } {
   const parsed = parsePage(text);
   if (!parsed.ok) throw new Error(JSON.stringify(parsed.findings));
-  const { page, findings } = bindPage("station", "v1", parsed.page, catalog);
+  const { page, findings } = bindPage("station", "v1", parsed.page, within);
   return { served: page !== null, findings };
 }
 
@@ -112,6 +114,23 @@ describe("a page bound to its table", () => {
     const { served, findings } = bound(changed("rules: [required]", "rules: [{ max-length: 80 }]"));
     expect(served).toBe(true);
     expect(findings).toMatchObject([{ severity: "warning", code: "looser-than-table" }]);
+  });
+
+  test("records of another table that a secret stands for are a warning at the setting", () => {
+    const withToken = {
+      ...catalog,
+      tables: catalog.tables.map((table) => {
+        const name = columnOf(table, "name");
+        return table.name === "river" && name
+          ? { ...table, columns: [...table.columns, { ...name, name: "gauge_token" }] }
+          : table;
+      }),
+    };
+    const shown = (column: string) => bound(changed("- river_id", `- river_id: { show: ${column} }`), withToken);
+    expect(shown("name").findings).toEqual([]);
+    const { served, findings } = shown("gauge_token");
+    expect(served).toBe(true);
+    expect(findings).toMatchObject([{ severity: "warning", code: "secret-shown", line: 14 }]);
   });
 });
 

@@ -158,7 +158,15 @@ export function choicesFor({
   if (offered.condition) page.affordable(offered.condition, [...path, "choices", "where"]);
   const where = offered.condition ? both(choices.where, offered.condition) : choices.where;
   const label = settings.show === undefined ? choices.label : columnOf(choices.table, settings.show);
-  if (label) return { ...choices, label, where, by };
+  if (label) {
+    if (settings.show !== undefined && looksSecret(label))
+      page.warning(
+        "secret-shown",
+        `${label.name} of ${tableName(choices.table)} looks like a secret, and everybody who opens the page reads it for each record that can be chosen.`,
+        [...path, "show"],
+      );
+    return { ...choices, label, where, by };
+  }
   const known = choices.table.columns.map((each) => each.name);
   return page.error(
     "unknown-column",
