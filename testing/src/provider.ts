@@ -1,16 +1,17 @@
 import { generateKeyPairSync, sign } from "node:crypto";
 import { createServer, type Server } from "node:http";
 import type { AddressInfo } from "node:net";
-import Provider from "oidc-provider";
+import Provider, { type ClientAuthMethod } from "oidc-provider";
 
 /** Somebody whom the provider knows: what it says of them. */
 export interface ProvidedPerson {
   readonly sub: string;
-  readonly email: string;
-  readonly email_verified?: boolean;
+  readonly email?: string;
+  readonly email_verified?: boolean | string;
   readonly name?: string;
-  readonly groups?: readonly string[];
-  readonly region?: number;
+  readonly groups?: readonly (string | number)[];
+  readonly region?: unknown;
+  readonly realm_access?: { readonly roles: readonly string[] };
 }
 
 /** A provider of OpenID Connect on loopback, which asks for no password: whoever is named at it is signed in. */
@@ -20,6 +21,8 @@ export interface TestProvider {
   readonly clientSecret: string;
   /** Who is signed in there by the next request; null for nobody, who is refused. */
   person: ProvidedPerson | null;
+  /** The paths that it was asked for. */
+  readonly asked: readonly string[];
   /** Whether its ID tokens are signed by a key that is none of its own. */
   forges: boolean;
   readonly close: () => Promise<void>;
@@ -29,8 +32,12 @@ export interface TestProvider {
  * Starts a provider that knows one application.
  *
  * @param origin the application's own address, without a path
+ * @param clientAuthMethods how the application may show who it is, the first one how it is registered (OpenID Connect Core, 9)
  */
-export async function startProvider(origin: string): Promise<TestProvider> {
+export async function startProvider(
+  origin: string,
+  clientAuthMethods: readonly ClientAuthMethod[] = ["client_secret_post"],
+): Promise<TestProvider> {
   const server: Server = createServer();
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   const issuer = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
@@ -38,17 +45,23 @@ export async function startProvider(origin: string): Promise<TestProvider> {
   const made: { person: ProvidedPerson | null; forges: boolean } = { person: null, forges: false };
   const { privateKey: foreign } = generateKeyPairSync("rsa", { modulusLength: 2048 });
   const provider = new Provider(issuer, {
+    clientAuthMethods: [...clientAuthMethods],
     clients: [
       {
         client_id: clientId,
         client_secret: clientSecret,
+        ...(clientAuthMethods[0] && { token_endpoint_auth_method: clientAuthMethods[0] }),
         redirect_uris: [`${origin}/sign-in/elsewhere`],
         post_logout_redirect_uris: [`${origin}/sign-in`],
         grant_types: ["authorization_code"],
         response_types: ["code"],
       },
     ],
-    claims: { openid: ["sub"], email: ["email", "email_verified"], profile: ["name", "groups", "region"] },
+    claims: {
+      openid: ["sub"],
+      email: ["email", "email_verified"],
+      profile: ["name", "groups", "region", "realm_access"],
+    },
     cookies: { keys: ["keys of a provider for tests"] },
     pkce: { required: () => true },
     features: { devInteractions: { enabled: false }, rpInitiatedLogout: { enabled: true } },
@@ -88,9 +101,12 @@ export async function startProvider(origin: string): Promise<TestProvider> {
       id_token: `${said}.${sign("sha256", Buffer.from(said), foreign).toString("base64url")}`,
     };
   });
+  const asked: string[] = [];
+  server.on("request", (request) => void asked.push(request.url ?? ""));
   server.on("request", provider.callback());
   return Object.assign(made, {
     issuer,
+    asked,
     clientId,
     clientSecret,
     close: async (): Promise<void> => {

@@ -6,7 +6,7 @@ export { ConditionTooLong } from "./condition/budget.js";
 export { truthOf } from "./condition/evaluate.js";
 export type { Condition } from "./condition/expression.js";
 export { asksFor, beforeARecord, everyPart } from "./condition/expression.js";
-export { type Actor, type Attribute, type Facts, factsOf, nobody, noFacts } from "./condition/facts.js";
+export { type Actor, type Attribute, attributesFrom, type Facts, factsOf, nobody, noFacts } from "./condition/facts.js";
 export { overStored } from "./condition/over-stored.js";
 export { type ConditionProblem, parseCondition } from "./condition/parse.js";
 export { predicate } from "./condition/to-sql.js";

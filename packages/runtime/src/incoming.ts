@@ -1,4 +1,4 @@
-import { type Actor, type Frame, type PageRequest, saidCookie } from "@loyal-quill/core";
+import { type Actor, attributesFrom, type Frame, type PageRequest, saidCookie } from "@loyal-quill/core";
 import type express from "express";
 import { scriptName, styleName } from "./http/answers.js";
 import { apiOf, cookie, hasOnlyToken, idOf, isInPlace, queryOf, speaksJson } from "./http/requests.js";
@@ -20,7 +20,11 @@ function known(actor: Actor | null): Actor | null {
             ? "attributes, an object, which may be empty"
             : null;
   if (wrong !== null) throw new Error(`The option actor of createPages handed in somebody without ${wrong}.`);
-  return actor;
+  const read = attributesFrom(attributes);
+  if (read === attributes) return actor;
+  const { id: itsId, name: itsName, roles: itsRoles, pages } = actor;
+  // Read one by one: getters of the application's own object would be left behind otherwise.
+  return { ...actor, id: itsId, name: itsName, roles: itsRoles, ...(pages && { pages }), attributes: read };
 }
 
 /** What a function of the application's has answered, where it should have answered something else. */

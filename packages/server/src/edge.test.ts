@@ -153,6 +153,15 @@ describe("the log", () => {
     expect(plainError(Object.assign(new Error("connect ECONNREFUSED"), { code: "ECONNREFUSED" }))).toMatchObject({
       message: "connect ECONNREFUSED",
     });
+    const wrapped = (cause: Error): Error => new TypeError("fetch failed", { cause });
+    expect(plainError(wrapped(new Error("connect ECONNREFUSED 127.0.0.1:1")))).toMatchObject({
+      message: "fetch failed",
+      cause: { type: "Error", message: "connect ECONNREFUSED 127.0.0.1:1" },
+    });
+    expect(JSON.stringify(plainError(wrapped(refusal)))).not.toMatch(/argon2|orla|insert/i);
+    const circle = new Error("round");
+    circle.cause = circle;
+    expect(JSON.stringify(plainError(circle)).match(/"message":"round"/g)).toHaveLength(4);
   });
 });
 

@@ -21,8 +21,10 @@ const framesOf = (stack: unknown): string =>
         .join("\n")
     : "";
 
-/** An error as it is logged: what kind, where, and what it says unless that may hold somebody's values. */
-export function plainError(error: unknown): Readonly<Record<string, unknown>> {
+/** How many errors behind one another are logged. */
+const mostCauses = 3;
+
+function logged(error: unknown, depth: number): Readonly<Record<string, unknown>> {
   if (typeof error !== "object" || error === null) return { type: typeof error };
   const fields = error as Readonly<Record<string, unknown>>;
   const code = typeof fields.code === "string" || typeof fields.code === "number" ? fields.code : undefined;
@@ -34,8 +36,13 @@ export function plainError(error: unknown): Readonly<Record<string, unknown>> {
       ? "the database refused a statement, or could not be reached; what it said is not logged, since it may hold values"
       : String(fields.message ?? ""),
     stack: framesOf(fields.stack),
+    // What a library says went wrong with something else says too little without it: "fetch failed".
+    ...(fields.cause instanceof Error && depth < mostCauses ? { cause: logged(fields.cause, depth + 1) } : {}),
   };
 }
+
+/** An error as it is logged: what kind, where, and what it says unless that may hold somebody's values. */
+export const plainError = (error: unknown): Readonly<Record<string, unknown>> => logged(error, 0);
 
 /** Tells that a standby is read from again, or is not. */
 export const tellReplica = (logger: Logger, { place, state, behind }: ReplicaReport): void =>

@@ -248,6 +248,12 @@ describe("the workbench in somebody's application", () => {
     expect((await as(odd, () => client.get("/workbench/pages"))).text).toBe(
       'The option person of createWorkbench handed in somebody with an attribute that can\'t be called "constructor": every JavaScript object has a member of that name.',
     );
+    const rich = { ...odd, attributes: { region: { id: 2 } } } as unknown as HostPerson;
+    expect((await as(rich, () => client.get("/workbench/pages"))).text).toContain(
+      "The attribute region must be a text",
+    );
+    const regions = { ...odd, id: "11", attributes: { regions: [2n, 3] } } as unknown as HostPerson;
+    expect((await as(regions, () => client.get("/workbench/pages"))).status).toBe(200);
   });
 
   test("is mounted where its modules know that they are", async () => {

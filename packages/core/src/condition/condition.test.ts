@@ -3,7 +3,7 @@ import { Parameters, type Row } from "../postgres/statement.js";
 import { factsOf, hollis, mv014, station } from "../testing/marrow-vale.js";
 import { Budget, ConditionTooLong, mostParameters } from "./budget.js";
 import { truthOf } from "./evaluate.js";
-import type { Actor } from "./facts.js";
+import { type Actor, attributesFrom } from "./facts.js";
 import { parseCondition } from "./parse.js";
 import { predicate } from "./to-sql.js";
 
@@ -206,5 +206,40 @@ describe("the steps of a condition", () => {
   test("a long text takes steps by its length", () => {
     const row = { ...mv014, notes: "n".repeat(60_000_000) };
     expect(() => truth('row.notes.contains("x")', row)).toThrow(ConditionTooLong);
+  });
+});
+
+describe("attributes of somebody, as another application has them", () => {
+  const asked = (source: string, given: Record<string, unknown>) =>
+    truth(source, mv014, { ...hollis, attributes: attributesFrom(given) });
+
+  test("are the very same where each is one", () => {
+    const given = { region_id: 2, badge: "07", leads: true, tags: ["a"], nothing: null, unsaid: undefined };
+    expect(attributesFrom(given)).toBe(given);
+  });
+
+  test.each([
+    ["numbers in a list", "row.region_id in actor.regions", { regions: [1, 2] }],
+    ["whole numbers of any size in one", "row.region_id in actor.regions", { regions: [2n, 9007199254740993n] }],
+    ["a whole number of any size", "row.region_id == actor.region_id", { region_id: 2n }],
+    ["a moment", "now > actor.since", { since: new Date("2026-01-01T00:00:00Z") }],
+    ["a truth in a list", "row.telemetry in actor.wanted", { wanted: [true] }],
+  ])("%s is what it stands for", (_, source, given) => {
+    expect(asked(source, given)).toBe(true);
+    expect(asked(`!(${source})`, given)).toBe(false);
+  });
+
+  test.each([
+    ["an object", { id: 2 }],
+    ["a list of objects", [{ id: 2 }]],
+    ["a list of lists", [[2]]],
+    ["a list with nothing in it", [2, null]],
+    ["a set", new Set([2])],
+    ["no moment", new Date(Number.NaN)],
+    ["a function", () => 2],
+  ])("%s is refused by the attribute's name", (_, regions) => {
+    expect(() => attributesFrom({ region_id: 2, regions })).toThrow(
+      "The attribute regions must be a text, a number, a date, true, false or null, or a list of texts, numbers, dates and truths.",
+    );
   });
 });

@@ -4,6 +4,43 @@ import { byName } from "../values/by-name.js";
 /** An attribute of the person who acts: text, number, truth, nothing, or a list of texts. */
 export type Attribute = string | number | boolean | null | readonly string[];
 
+const isAttribute = (given: unknown): boolean =>
+  given === undefined ||
+  given === null ||
+  ["string", "number", "boolean"].includes(typeof given) ||
+  (Array.isArray(given) && given.every((each) => typeof each === "string"));
+
+/** @returns undefined where no condition can be asked about it */
+function attributeFrom(given: unknown): Attribute | undefined {
+  if (given === undefined || given === null) return null;
+  if (Array.isArray(given)) {
+    const members = given.map((each) => (Array.isArray(each) ? undefined : (attributeFrom(each) ?? undefined)));
+    return members.includes(undefined) ? undefined : members.map(String);
+  }
+  if (typeof given === "bigint") return String(given);
+  if (given instanceof Date) return Number.isNaN(given.getTime()) ? undefined : given.toISOString();
+  return typeof given === "string" || typeof given === "number" || typeof given === "boolean" ? given : undefined;
+}
+
+/**
+ * The attributes of somebody as another application or a provider has them: a moment and a whole number of any size become texts, and so does what
+ * stands in a list, since a condition compares each member as one of its column's type.
+ *
+ * @returns the very same where each is an attribute as it is
+ * @throws Error that names one which no condition can be asked about: an object, or a list of lists, of objects or of nothing
+ */
+export function attributesFrom(given: Readonly<Record<string, unknown>>): Readonly<Record<string, Attribute>> {
+  if (Object.values(given).every(isAttribute)) return given as Readonly<Record<string, Attribute>>;
+  const read = Object.entries(given).map(([name, value]) => {
+    const attribute = attributeFrom(value);
+    if (attribute !== undefined) return [name, attribute] as const;
+    throw new Error(
+      `The attribute ${name} must be a text, a number, a date, true, false or null, or a list of texts, numbers, dates and truths.`,
+    );
+  });
+  return Object.fromEntries(read);
+}
+
 /** The person who acts, as the application that serves the pages knows them. */
 export interface Actor {
   readonly id: string;

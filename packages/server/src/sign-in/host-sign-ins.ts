@@ -1,5 +1,5 @@
 import { randomUUID } from "node:crypto";
-import type { Attribute } from "@loyal-quill/core";
+import { type Attribute, attributesFrom } from "@loyal-quill/core";
 import type { Request } from "express";
 import type { Keys } from "../keys.js";
 import { impossibleAttribute } from "../store/accounts.js";
@@ -31,7 +31,7 @@ function whole(person: HostPerson): HostPerson {
     throw new Error(
       `The option person of createWorkbench handed in somebody with an attribute that can't be called "${impossible}": every JavaScript object has a member of that name.`,
     );
-  return person;
+  return { ...person, attributes: attributesFrom(person.attributes ?? {}) };
 }
 
 /** What stands for the application among those with whom people sign in. */
@@ -69,7 +69,11 @@ export class HostSignIns implements SignIns {
 
   /** The application is asked for each; the store once for each person. */
   async accountsNow(requests: readonly Request[]): Promise<readonly (Account | null | undefined)[]> {
-    const persons = await Promise.allSettled(requests.map(async (request) => this.personOf(request)));
+    const personOf = async (request: Request) => {
+      const person = await this.personOf(request);
+      return person ? whole(person) : null;
+    };
+    const persons = await Promise.allSettled(requests.map(personOf));
     const asked = new Map<string, Promise<Account | null>>();
     const accounts = persons.map((person) => {
       if (person.status === "rejected") return undefined;
@@ -124,8 +128,8 @@ export class HostSignIns implements SignIns {
   }
 
   private async accountNowOf(person: HostPerson): Promise<Account | null> {
-    const { id: subject, name, email } = whole(person);
-    const told = { name, email: email.toLowerCase(), roles: [...person.roles], attributes: { ...person.attributes } };
+    const { id: subject, name, email, roles, attributes } = whole(person);
+    const told = { name, email: email.toLowerCase(), roles: [...roles], attributes: { ...attributes } };
     const mark = JSON.stringify(told);
     const known = await this.store.accounts.bySubject(issuer, subject);
     if (known && this.seen.get(subject) === mark) return known;

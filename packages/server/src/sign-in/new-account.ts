@@ -23,8 +23,11 @@ const attribute = v.union(
     v.null_(),
     v.boolean(),
     v.number(),
-    v.pipe(plain, v.maxLength(1000)),
-    v.pipe(v.array(v.pipe(plain, v.maxLength(200))), v.maxLength(200)),
+    v.pipe(plain, v.maxLength(1000, "must have at most 1,000 characters")),
+    v.pipe(
+      v.array(v.pipe(plain, v.maxLength(200, "must have texts of at most 200 characters"))),
+      v.maxLength(200, "must have at most 200 texts"),
+    ),
   ],
   "must be a text of at most 1,000 characters, a number, true, false, null, or a list of at most 200 texts of at most 200 characters",
 );
@@ -33,18 +36,22 @@ const attributeName = v.pipe(
   v.regex(/^[A-Za-z_]\w{0,60}$/, "must have names of letters, digits and _, like region_id"),
 );
 
+export const rolesShape = v.pipe(v.array(line), v.maxLength(200, "must be at most 200"));
+
+export const attributesShape = v.pipe(
+  recordOf(attributeName, attribute),
+  v.check(
+    (given) => impossibleAttribute(given) === undefined,
+    "must not be called like a member of every JavaScript object, such as constructor",
+  ),
+);
+
 /** An account as somebody asks for it. */
 export const accountShape = v.strictObject({
   email: v.pipe(line, v.toLowerCase(), v.email("must be an e-mail address")),
   name: line,
-  roles: v.pipe(v.array(line), v.maxLength(50, "must be at most 50")),
-  attributes: v.pipe(
-    recordOf(attributeName, attribute),
-    v.check(
-      (given) => impossibleAttribute(given) === undefined,
-      "must not be called like a member of every JavaScript object, such as constructor",
-    ),
-  ),
+  roles: rolesShape,
+  attributes: attributesShape,
   active: v.boolean(),
 });
 

@@ -1,8 +1,9 @@
-import { afterAll, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from "@jest/globals";
 import { Client } from "@loyal-quill/testing";
-import { startProvider, type TestProvider } from "@loyal-quill/testing/provider";
+import { type ProvidedPerson, startProvider, type TestProvider } from "@loyal-quill/testing/provider";
 import pg from "pg";
 import { startWorkbench, type TestWorkbench } from "../testing/workbench.js";
+import { SignOnElsewhere } from "./sign-on.js";
 
 /** Signing in with a provider of OpenID Connect, a real one on loopback. */
 
@@ -112,6 +113,30 @@ describe("signing in elsewhere", () => {
     });
   });
 
+  test("reads claims as providers write them: numbers in lists, truths as texts, roles further in", async () => {
+    provider.person = { ...orla, sub: "u-5", email: "u-5@marrow-vale.example", email_verified: "true", region: [2, 3] };
+    expect((await signOn()).ended.status).toBe(200);
+    expect(await stored("u-5")).toMatchObject({ roles: ["hydrologist"], attributes: { region_id: ["2", "3"] } });
+  });
+
+  test.each([
+    ["no address", { email: undefined }, "The provider sends no claim email"],
+    ["an address that is none", { email: "orla" }, "The claim email is not as OpenID Connect Core, 5.1, has it."],
+    ["more in a list than can be stored", { region: Array(201).fill(2) }, "Attributes (region_id) must have at most 200 texts."],
+    ["an object for an attribute", { region: { id: 2 } }, "The attribute region_id must be a text"],
+    ["a longer text than can be stored", { region: "x".repeat(1001) }, "Attributes (region_id) must have at most 1,000 characters."],
+  ])("%s: nobody is signed in by half of what they are, and the log says why", async (_, claims, said) => {
+    provider.person = { ...orla, sub: "u-6", ...claims } as ProvidedPerson;
+    const before = bench.logged.length;
+    const { ended, browser } = await signOn();
+    expect(ended.text).toContain("Signing in with the other application did not work.");
+    expect((await browser.here.get("/stations")).status).toBe(303);
+    expect(await stored("u-6")).toBeUndefined();
+    const lines = bench.logged.slice(before).join("");
+    expect(lines).toContain(said);
+    expect(lines).not.toMatch(/orla|xxx/i);
+  });
+
   test("who is refused there, or disabled here, is told so and not signed in", async () => {
     provider.person = null;
     const refused = await signOn();
@@ -179,5 +204,54 @@ describe("signing in elsewhere", () => {
       expect.stringMatching(new RegExp(`^0; url=${provider.issuer}/session/end\\?.*id_token_hint=`)),
     ]);
     expect((await browser.here.get("/stations")).status).toBe(303);
+  });
+});
+
+describe("a provider that was never tried with", () => {
+  const origin = "http://127.0.0.1:9";
+  const settings = { name: "Vale House", scope: "openid email profile", rolesClaim: "realm_access.roles", roles: null };
+  let elsewhere: TestProvider | undefined;
+  const clock = Date.now;
+  afterEach(async () => {
+    Date.now = clock;
+    await elsewhere?.close();
+  });
+
+  /** Somebody goes there and comes back. */
+  async function gone(there: TestProvider, how: SignOnElsewhere) {
+    const client = new Client(there.issuer);
+    const { address, waiting } = await how.begin("/");
+    for (let at = address, turn = 0; turn < 12; turn++) {
+      if (at.startsWith(origin)) return how.finish(new URL(at).search, waiting);
+      const { pathname, search } = new URL(at);
+      at = new URL((await client.get(pathname + search)).headers.get("location") ?? "", there.issuer).href;
+    }
+    throw new Error("it never ends");
+  }
+
+  test.each(["client_secret_basic", "client_secret_post"] as const)(
+    "is shown who asks by %s, where it takes nothing else",
+    async (way) => {
+      elsewhere = await startProvider(origin, [way]);
+      elsewhere.person = { ...orla, realm_access: { roles: ["hydrologist", "technician"] } };
+      const { issuer, clientId, clientSecret } = elsewhere;
+      const how = new SignOnElsewhere({ ...settings, issuer, clientId, clientSecret, attributes: {}, origin });
+      const { person } = await gone(elsewhere, how);
+      expect(person).toMatchObject({ subject: "u-1", roles: ["hydrologist", "technician"], isVerified: true });
+    },
+  );
+
+  test("is asked what it is like once an hour, and not at every sign-in", async () => {
+    elsewhere = await startProvider(origin);
+    elsewhere.person = orla;
+    const { issuer, clientId, clientSecret, asked } = elsewhere;
+    const how = new SignOnElsewhere({ ...settings, issuer, clientId, clientSecret, attributes: {}, origin });
+    const times = (): number => asked.filter((path) => path.includes("/.well-known/")).length;
+    await gone(elsewhere, how);
+    await gone(elsewhere, how);
+    expect(times()).toBe(1);
+    Date.now = () => clock() + 61 * 60_000;
+    expect((await gone(elsewhere, how)).person.hasRoles).toBe(false);
+    expect(times()).toBe(2);
   });
 });

@@ -1,30 +1,24 @@
 import { randomUUID } from "node:crypto";
 import { isDeepStrictEqual } from "node:util";
-import type { Attribute } from "@loyal-quill/core";
 import express, { type Request, type Response } from "express";
-import type { Configuration } from "openid-client";
+import type { ClientAuth, Configuration } from "openid-client";
 import type { Logger } from "pino";
 import * as v from "valibot";
-import { plain } from "../api/shapes.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
 import { doerOf, note } from "../trail.js";
+import { type ClaimNames, type Person, personOf } from "./claims.js";
 import { safeNext } from "./form.js";
 import type { Sessions } from "./session.js";
 
 /** How people sign in with a provider of OpenID Connect. */
-export interface SignOnSettings {
+export interface SignOnSettings extends ClaimNames {
   readonly issuer: string;
   readonly clientId: string;
   readonly clientSecret: string;
   /** What the provider is called on the button. */
   readonly name: string;
   readonly scope: string;
-  /** The claim that lists a person's roles, and which of its values is which role here; without a map each is the role of its name. */
-  readonly rolesClaim: string;
-  readonly roles: Readonly<Record<string, string>> | null;
-  /** Claims that become attributes for conditions, by the attribute's name. */
-  readonly attributes: Readonly<Record<string, string>>;
   /** Whether accounts are made for people whose address the provider does not call verified; not where it is left out. */
   readonly unverifiedAddresses?: boolean;
   /** The address of this application as browsers see it, without a path. */
@@ -40,12 +34,8 @@ const between = v.object({
 });
 const betweenFor = 10 * 60_000;
 
-const claimsShape = v.looseObject({
-  sub: v.pipe(plain, v.minLength(1), v.maxLength(1000)),
-  email: v.pipe(plain, v.toLowerCase(), v.email(), v.maxLength(254)),
-  email_verified: v.optional(v.boolean()),
-  name: v.optional(v.pipe(plain, v.maxLength(200))),
-});
+/** Milliseconds after which a provider is asked anew what it is like. */
+const knownFor = 60 * 60_000;
 
 const isLoopback = (address: string): boolean =>
   ["127.0.0.1", "localhost", "[::1]"].includes(new URL(address).hostname);
@@ -56,6 +46,7 @@ const protocol = () => import("openid-client");
 /** A provider of OpenID Connect, found by discovery when it is first needed. */
 export class SignOnElsewhere {
   private configuration: Promise<Configuration> | null = null;
+  private foundAt = 0;
 
   constructor(private readonly settings: SignOnSettings) {}
 
@@ -67,6 +58,15 @@ export class SignOnElsewhere {
     return this.settings.issuer;
   }
 
+  get rolesClaim(): string {
+    return this.settings.rolesClaim;
+  }
+
+  /** Whether an account may be made for somebody. */
+  isVerified(person: Person): boolean {
+    return person.isVerified || this.settings.unverifiedAddresses === true;
+  }
+
   private get redirect(): string {
     return `${this.settings.origin}/sign-in/elsewhere`;
   }
@@ -74,15 +74,26 @@ export class SignOnElsewhere {
   private async configured(): Promise<Configuration> {
     const oidc = await protocol();
     const { issuer, clientId, clientSecret } = this.settings;
+    // Its addresses and what it takes may have changed in the life of a server.
+    if (Date.now() - this.foundAt > knownFor) this.configuration = null;
+    if (this.configuration) return this.configuration;
     // Plain HTTP only to this machine itself.
     // A token is held against the issuer's keys however it came (OpenID Connect Core, 3.1.3.7 would let TLS stand for it).
     const execute = [oidc.enableNonRepudiationChecks, ...(isLoopback(issuer) ? [oidc.allowInsecureRequests] : [])];
-    this.configuration ??= oidc.discovery(new URL(issuer), clientId, clientSecret, undefined, { execute });
+    // What a provider takes that says nothing of it is in the header (OpenID Connect Discovery, 3).
+    const authentication: ClientAuth = (server, ...rest) => {
+      const inBody = server.token_endpoint_auth_methods_supported?.includes("client_secret_post");
+      const way = inBody ? oidc.ClientSecretPost(clientSecret) : oidc.ClientSecretBasic(clientSecret);
+      return way(server, ...rest);
+    };
+    const found = oidc.discovery(new URL(issuer), clientId, undefined, authentication, { execute });
+    this.configuration = found;
+    this.foundAt = Date.now();
     // A provider that is away now is asked again at the next try.
-    this.configuration.catch(() => {
-      this.configuration = null;
+    found.catch(() => {
+      if (this.configuration === found) this.configuration = null;
     });
-    return this.configuration;
+    return found;
   }
 
   /** Where a browser goes to sign in, and what must be remembered until it comes back (RFC 6749, 4.1; RFC 7636). */
@@ -117,24 +128,7 @@ export class SignOnElsewhere {
     const more = configuration.serverMetadata().userinfo_endpoint
       ? await oidc.fetchUserInfo(configuration, tokens.access_token, claims.sub)
       : {};
-    return { person: this.personOf({ ...claims, ...more }), idToken: tokens.id_token };
-  }
-
-  private personOf(claims: Readonly<Record<string, unknown>>): Person {
-    const { sub, email, email_verified: isVerified, name } = v.parse(claimsShape, claims);
-    const { rolesClaim, roles: map, attributes } = this.settings;
-    const listed = [claims[rolesClaim]].flat().filter((each): each is string => typeof each === "string");
-    const roles = map ? listed.flatMap((each) => (Object.hasOwn(map, each) ? (map[each] ?? []) : [])) : listed;
-    return {
-      subject: sub,
-      email,
-      isVerified: isVerified === true || this.settings.unverifiedAddresses === true,
-      name: name?.trim() || email,
-      roles: [...new Set(roles)].slice(0, 50),
-      attributes: Object.fromEntries(
-        Object.entries(attributes).map(([attribute, claim]) => [attribute, attributeOf(claims[claim])]),
-      ),
-    };
+    return { person: personOf({ ...claims, ...more }, this.settings), idToken: tokens.id_token };
   }
 
   /** Where a browser goes to sign out there as well; null where the provider has no such address (OpenID Connect RP-Initiated Logout). */
@@ -150,21 +144,6 @@ export class SignOnElsewhere {
       return null;
     }
   }
-}
-
-interface Person {
-  readonly subject: string;
-  readonly email: string;
-  readonly isVerified: boolean;
-  readonly name: string;
-  readonly roles: readonly string[];
-  readonly attributes: Readonly<Record<string, Attribute>>;
-}
-
-function attributeOf(claim: unknown): Attribute {
-  if (typeof claim === "string") return claim.replaceAll("\0", "").slice(0, 1000);
-  if (typeof claim === "number" || typeof claim === "boolean") return claim;
-  return Array.isArray(claim) ? claim.filter((each) => typeof each === "string").slice(0, 200) : null;
 }
 
 interface SignOnRoutes {
@@ -213,6 +192,11 @@ export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: Sign
     try {
       const at = request.originalUrl.indexOf("?");
       const { person, idToken } = await elsewhere.finish(at < 0 ? "" : request.originalUrl.slice(at), opened.output);
+      if (!person.hasRoles)
+        logger.warn(
+          { claim: elsewhere.rolesClaim },
+          "the provider says nothing of somebody's roles: they have none (QUILL_OIDC_ROLES_CLAIM names the claim)",
+        );
       const account = await accountOf(person);
       if (!account?.active) {
         await note(
@@ -244,7 +228,7 @@ export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: Sign
       await store.accounts.change(known.id, told);
       return store.accounts.one(known.id);
     }
-    if (!person.isVerified) return null;
+    if (!elsewhere.isVerified(person)) return null;
     // An account with a password that has this address is somebody's own: it is not given to whoever has the address elsewhere.
     if (await store.accounts.byEmail(person.email)) return null;
     // Where that was done by another window at the same moment, it is the one.

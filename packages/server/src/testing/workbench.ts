@@ -14,11 +14,11 @@ import {
   type TestDatabase,
   throughProxy,
 } from "@loyal-quill/testing";
-import { pino } from "pino";
 import type { SessionAnswer } from "../api/answers/people.js";
 import { type Application, createApplication, type SignInSettings } from "../application.js";
 import type { OnPublish } from "../drafts/rehearsals.js";
 import type { Deployment } from "../edge.js";
+import { makeLogger } from "../log.js";
 import { ofTheStore } from "../of-the-store.js";
 import { hashPassword } from "../sign-in/passwords.js";
 
@@ -53,6 +53,8 @@ export interface TestWorkbench {
   readonly base: string;
   /** The directory of its page files: a copy of the demo's. */
   readonly directory: string;
+  /** The lines of its log, of warnings and worse. */
+  readonly logged: readonly string[];
   readonly signIn: (
     name: string,
     edits?: Readonly<Record<string, string>>,
@@ -93,6 +95,7 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
   server.keepAliveTimeout = 120_000;
   await new Promise<void>((resolve) => server.listen(0, "127.0.0.1", resolve));
   const base = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
+  const logged: string[] = [];
   const application = await createApplication({
     databaseUrl: databaseThrough ? throughProxy(made.pages, databaseThrough) : made.pages,
     storeUrl: storeThrough ? throughProxy(made.store, storeThrough) : made.store,
@@ -107,7 +110,7 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     ...(how.sealsTo ? { seals: { to: how.sealsTo } } : {}),
     ...(how.deployment ? { deployment: how.deployment } : {}),
     name: "Marrow Vale",
-    logger: pino({ level: "silent" }),
+    logger: makeLogger("warn", { write: (line) => void logged.push(line) }),
     ...(how.signIn ? { signIn: await how.signIn(base) } : {}),
   });
   for (const [name, { id, roles, active, region }] of Object.entries(people)) {
@@ -151,5 +154,5 @@ export async function startWorkbench(how: WorkbenchOptions = {}): Promise<TestWo
     await rm(directory, { recursive: true });
     await Promise.all([made.drop(), also?.drop()]);
   };
-  return { made, also, application, base, directory, signIn, builder, close };
+  return { made, also, application, base, directory, logged, signIn, builder, close };
 }

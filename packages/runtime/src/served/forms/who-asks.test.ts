@@ -1,3 +1,6 @@
+import { mkdtemp, rm, writeFile } from "node:fs/promises";
+import os from "node:os";
+import path from "node:path";
 import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import type { Actor, RecordedRequest } from "@loyal-quill/core";
 import { bodyOf, Client, formOf } from "@loyal-quill/testing";
@@ -116,6 +119,51 @@ test("an actor may be an object of the application's own, with getters over what
   }
   const { client } = await start({ actor: () => new Person() });
   expect((await client.get("/records/stations")).status).toBe(200);
+});
+
+describe("attributes as the application has them", () => {
+  const text = `format: loyal-quill/page@1
+title: "Station {code}"
+path: /stations/{code}
+record: { table: network.station, key: code }
+access: { open: "true", rows: row.region_id in actor.regions, edit: "!(row.code in actor.closed)" }
+fields: [code, notes]
+`;
+  let pages: string;
+  beforeAll(async () => {
+    pages = await mkdtemp(path.join(os.tmpdir(), "loyal-quill-"));
+    await writeFile(path.join(pages, "station.page.yaml"), text);
+  });
+  afterAll(() => rm(pages, { recursive: true }));
+  const of = async (attributes: object) => {
+    class Person {
+      readonly name = "Hollis";
+      readonly roles = [];
+      readonly attributes = attributes;
+      get id(): string {
+        return "h";
+      }
+    }
+    return start({ pages, actor: () => new Person() as unknown as Actor });
+  };
+
+  test("numbers in a list are regions, whether they are read or written by", async () => {
+    const { client } = await of({ regions: [1, 2n], closed: [] });
+    const { status, text: shown } = await client.get(address);
+    expect([status, (await client.get("/records/stations?quill.search=MV-014")).text.includes("MV-014")]).toEqual([
+      200,
+      true,
+    ]);
+    const form = bodyOf(formOf(shown), { notes: "by one of region 2" });
+    expect((await client.post(address, form)).status).toBe(303);
+    expect((await (await of({ regions: [1], closed: [] })).client.get(address)).status).toBe(404);
+  });
+
+  test("what is none is told by its name, and nothing is opened", async () => {
+    const { client } = await of({ regions: [2], closed: [{ code: "MV-014" }] });
+    const { status, text: told } = await client.get(address);
+    expect([status, told.includes("The attribute closed must be a text, a number")]).toEqual([500, true]);
+  });
 });
 
 describe("an actor that conditions can't be asked about", () => {
