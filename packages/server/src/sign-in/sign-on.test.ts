@@ -122,9 +122,17 @@ describe("signing in elsewhere", () => {
   test.each([
     ["no address", { email: undefined }, "The provider sends no claim email"],
     ["an address that is none", { email: "orla" }, "The claim email is not as OpenID Connect Core, 5.1, has it."],
-    ["more in a list than can be stored", { region: Array(201).fill(2) }, "Attributes (region_id) must have at most 200 texts."],
+    [
+      "more in a list than can be stored",
+      { region: Array(201).fill(2) },
+      "Attributes (region_id) must have at most 200 texts.",
+    ],
     ["an object for an attribute", { region: { id: 2 } }, "The attribute region_id must be a text"],
-    ["a longer text than can be stored", { region: "x".repeat(1001) }, "Attributes (region_id) must have at most 1,000 characters."],
+    [
+      "a longer text than can be stored",
+      { region: "x".repeat(1001) },
+      "Attributes (region_id) must have at most 1,000 characters.",
+    ],
   ])("%s: nobody is signed in by half of what they are, and the log says why", async (_, claims, said) => {
     provider.person = { ...orla, sub: "u-6", ...claims } as ProvidedPerson;
     const before = bench.logged.length;
