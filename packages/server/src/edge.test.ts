@@ -1,14 +1,15 @@
 import { createServer, type Server } from "node:http";
 import { type AddressInfo, connect } from "node:net";
-import { afterEach, describe, expect, test } from "@jest/globals";
+import { afterAll, afterEach, beforeAll, describe, expect, test } from "@jest/globals";
 import type { RecordedRequest } from "@loyal-quill/core";
-import { bodyOf, formOf } from "@loyal-quill/testing";
+import { bodyOf, Client, formOf } from "@loyal-quill/testing";
 import express from "express";
+import pg from "pg";
 import { atTheEdge, impatient, loopback } from "./edge.js";
 import { Keys } from "./keys.js";
 import { makeLogger, plainError } from "./log.js";
 import { fitting, mostRecorded } from "./store/fitting.js";
-import { startWorkbench } from "./testing/workbench.js";
+import { startWorkbench, type TestWorkbench } from "./testing/workbench.js";
 
 let server: Server | undefined;
 afterEach(async () => {
@@ -86,6 +87,47 @@ describe("at the edge", () => {
     } finally {
       await bench.close();
     }
+  });
+});
+
+describe("behind a proxy that is believed", () => {
+  let bench: TestWorkbench;
+  beforeAll(async () => {
+    bench = await startWorkbench({ deployment: { secure: false, hops: 1, hosts: null } });
+  });
+  afterAll(() => bench.close());
+
+  /** Tries to sign in with a wrong password. @returns the status */
+  async function guess(forwarded: string, name: string): Promise<number> {
+    const client = new Client(bench.base);
+    const form = formOf((await client.get("/sign-in")).text);
+    const body = bodyOf(form, { email: `${name}@marrow-vale.example`, password: "a wrong guess" });
+    const { status } = await client.send("/sign-in", {
+      method: "POST",
+      headers: { "content-type": "application/x-www-form-urlencoded", "x-forwarded-for": forwarded },
+      body,
+    });
+    return status;
+  }
+
+  test.each([
+    ["that writes a port beside an address", "hollis", (turn: number) => `203.0.113.9:${40_000 + turn}`],
+    ["that writes it beside one of IPv6", "maud", (turn: number) => `[2001:db8::${turn}]:${40_000 + turn}`],
+    ["that writes no address at all", "ines", (turn: number) => `unknown-${turn}`],
+  ])("guesses are counted by who makes them, with one %s", async (_, name, written) => {
+    const statuses: number[] = [];
+    for (let turn = 1; turn <= 11; turn++) statuses.push(await guess(written(turn), name));
+    expect(statuses).toEqual([...Array(10).fill(422), 429]);
+  });
+
+  test("the trail tells addresses, whatever stands there", async () => {
+    for (const written of ["198.51.100.7:51234", "x".repeat(4000), `fe80::1%${"e".repeat(4000)}`, "[::1]"])
+      expect(await guess(written, "nobody")).toBe(422);
+    const store = new pg.Client(bench.made.store);
+    await store.connect();
+    const { rows } = await store.query("SELECT address FROM trail WHERE subject = 'unknown account' ORDER BY id");
+    await store.end();
+    expect(rows.map(({ address }) => address)).toEqual(["198.51.100.7", "127.0.0.1", "fe80::1", "::1"]);
   });
 });
 

@@ -1,5 +1,6 @@
 import type { IncomingMessage } from "node:http";
-import type { RequestHandler } from "express";
+import { isIP } from "node:net";
+import type { Request, RequestHandler } from "express";
 
 /** How the application stands towards browsers. */
 export interface Deployment {
@@ -43,6 +44,17 @@ function isKnown(host: string, known: readonly string[]): boolean {
 export function isAskedOnLoopback(request: Pick<IncomingMessage, "rawHeaders">): boolean {
   const [host, other] = hostsOf(request);
   return host !== undefined && other === undefined && isKnown(host, loopback.hosts ?? []);
+}
+
+/**
+ * The address that a request came from, by the proxies that are believed. Some of them write the port beside it (RFC 7239, 6), which is another one for
+ * each connection, and whatever is no address is none of somebody's: then it is the one that the connection has.
+ */
+export function addressOf({ ip = "", socket }: Pick<Request, "ip" | "socket">): string {
+  const bare = /^\[([^\]]*)\](?::\d+)?$/.exec(ip)?.[1] ?? /^([\d.]+):\d+$/.exec(ip)?.[1] ?? ip;
+  // An address of one link has its interface behind it (RFC 4007, 11), of any length.
+  const [address = ""] = bare.split("%");
+  return isIP(address) > 0 ? address : (socket.remoteAddress ?? "");
 }
 
 /** Turns away what is asked under another name, in two names at once, or at an address that is none. */

@@ -1,4 +1,5 @@
 import type { Request } from "express";
+import { addressOf } from "./edge.js";
 import type { Account } from "./store/entities.js";
 import type { Store } from "./store/store.js";
 
@@ -54,7 +55,7 @@ export interface Doer {
 export const doerOf = (request: Request, account: Pick<Account, "id" | "name"> | null): Doer => ({
   id: account?.id ?? null,
   name: account?.name ?? "",
-  address: request.ip ?? "",
+  address: addressOf(request),
 });
 
 /** A command on the server's own machine. */
@@ -72,7 +73,7 @@ export const lookIn =
     const found = await account(request);
     if (!found) return;
     const { id: actorId, name: actorName } = found;
-    const address = request.ip ?? "";
+    const address = addressOf(request);
     await store.trail.noteLook({
       actorId,
       actorName,

@@ -5,6 +5,7 @@ import pLimit from "p-limit";
 import type { Logger } from "pino";
 import * as v from "valibot";
 import { plain } from "../api/shapes.js";
+import { addressOf } from "../edge.js";
 import type { Keys } from "../keys.js";
 import type { Account } from "../store/entities.js";
 import type { Store } from "../store/store.js";
@@ -226,7 +227,7 @@ function addPassword(signIn: SignIn): void {
     const { account, attempt, taken } = await signIn.few(async () => {
       const found = await store.accounts.byEmail(email);
       const device = sessions.device(request, found?.id);
-      const tried = { address: countedAddress(request.ip ?? ""), email, device };
+      const tried = { address: countedAddress(addressOf(request)), email, device };
       return { account: found, attempt: tried, taken: await limits.take(tried) };
     });
     const doer: Doer = doerOf(request, null);

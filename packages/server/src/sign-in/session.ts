@@ -7,6 +7,7 @@ import type { CookieOptions, Request, RequestHandler, Response } from "express";
 import session from "express-session";
 import type pg from "pg";
 import type { Logger } from "pino";
+import { addressOf } from "../edge.js";
 import type { Keys } from "../keys.js";
 import { type AccountRow, accountOfRow } from "../store/accounts.js";
 import { connectionLimits } from "../store/connection.js";
@@ -199,7 +200,7 @@ export class Sessions implements SignIns {
       accountId: account.id,
       epoch: account.sessionEpoch,
       since: Date.now(),
-      address: request.ip ?? "",
+      address: addressOf(request),
       agent: (request.get("user-agent") ?? "").slice(0, 200),
       ...(idToken === undefined ? {} : { idToken }),
     });
