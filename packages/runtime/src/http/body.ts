@@ -120,12 +120,19 @@ function readParts(request: Request, mostOfTexts: number, keepsFiles: boolean): 
       refuse();
       return;
     }
-    parser.on("field", (name, value, { valueTruncated }) => {
+    let isBroken = false;
+    // What is written in another way than it is (RFC 7578, 4.7, which does away with that) would be taken for what it is not.
+    const judge = (encoding: string): void => {
+      isBroken ||= !["7bit", "8bit", "binary"].includes(encoding);
+    };
+    parser.on("field", (name, value, { valueTruncated, encoding }) => {
+      judge(encoding);
       texts += Buffer.byteLength(name) + Buffer.byteLength(value);
       if (valueTruncated || texts > mostOfTexts) tooLarge();
       else pairs.push([name, value]);
     });
-    parser.on("file", (name, stream, { filename, mimeType }) => {
+    parser.on("file", (name, stream, { filename, mimeType, encoding }) => {
+      judge(encoding);
       if (!keepsFiles) {
         if (filename) files.set(name, sentFile(filename, mimeType, Buffer.alloc(0)));
         stream.resume();
@@ -140,15 +147,21 @@ function readParts(request: Request, mostOfTexts: number, keepsFiles: boolean): 
       });
       stream.on("limit", tooLarge);
       stream.on("end", () => {
-        // A control in which nothing was chosen sends a part without a name (HTML, 4.10.21.4).
-        if (filename) files.set(name, sentFile(filename, mimeType, Buffer.concat(parts)));
+        const bytes = Buffer.concat(parts);
+        // A control in which nothing was chosen sends a part without a name (HTML, 4.10.21.4), and nothing in it.
+        if (!filename && bytes.length === 0) return;
+        // What is in a part without one is no file and no text, and of two files of a control one would be lost.
+        if (!filename || files.has(name)) isBroken = true;
+        else files.set(name, sentFile(filename, mimeType, bytes));
       });
     });
     parser.on("fieldsLimit", tooLarge);
     parser.on("filesLimit", tooLarge);
     parser.on("error", refuse);
     parser.on("close", () =>
-      resolve(isTooLarge ? { refused: "body-too-large" } : { text: new URLSearchParams(pairs).toString(), files }),
+      isBroken
+        ? refuse()
+        : resolve(isTooLarge ? { refused: "body-too-large" } : { text: new URLSearchParams(pairs).toString(), files }),
     );
     request.on("error", refuse);
     request.pipe(parser);

@@ -212,4 +212,39 @@ describe("a file of a record", () => {
     });
     expect(cut.status).toBe(415);
   });
+
+  test.each([
+    [
+      "two files of one control",
+      'name="photo"; filename="a.png"|image/png|a',
+      'name="photo"; filename="b.png"|image/png|b',
+    ],
+    ["a part without a file's name that says it is none of text", 'name="name"|application/octet-stream|lost'],
+    [
+      "a text that is written in another way than it is",
+      'name="name"|text/plain\r\nContent-Transfer-Encoding: base64|bG9zdA==',
+    ],
+  ])("%s: the form is refused, and nothing of it dropped or taken for something else", async (_, ...written) => {
+    const before = await stored();
+    const form = formOf((await get("/posts/1/edit")).bytes.toString());
+    const parts = [...form].flatMap(([name, value]) =>
+      ["photo", "plan", "name"].includes(name) || name.startsWith("quill.remove")
+        ? []
+        : [`name="${name}"|text/plain|${value}`],
+    );
+    const lines = [...parts, ...written].map((part) => {
+      const [name, type, value] = part.split("|");
+      return `--x\r\nContent-Disposition: form-data; ${name}\r\nContent-Type: ${type}\r\n\r\n${value}\r\n`;
+    });
+    const send = (body: string) =>
+      fetch(`${origin}/posts/1/edit`, {
+        method: "POST",
+        body,
+        redirect: "manual",
+        headers: { "content-type": "multipart/form-data; boundary=x" },
+      });
+    expect((await send(`${lines.join("")}--x--\r\n`)).status).toBe(415);
+    expect(await stored()).toEqual(before);
+    expect((await send(`${lines.slice(0, parts.length).join("")}--x--\r\n`)).status).toBe(303);
+  });
 });
