@@ -25,7 +25,10 @@ function decoded(bytes: Uint8Array): string {
 
 /** What separates cells: of the first line's, outside of quotes, the most frequent one. */
 function separatorOf(text: string): "," | ";" | "\t" {
-  const [line = ""] = text.replaceAll(/"(?:[^"]|"")*"/g, "").split(/\r?\n|\r/, 1);
+  const [line = ""] = text
+    .replaceAll(/"(?:[^"]|"")*"/g, "")
+    .replace(/^[\r\n]+/, "")
+    .split(/[\r\n]/, 1);
   const counted = ([";", "\t", ","] as const).map((each) => [each, line.split(each).length] as const);
   return counted.reduce((best, each) => (each[1] > best[1] ? each : best))[0];
 }
@@ -41,10 +44,15 @@ export function readCsv(bytes: Uint8Array): ReadTable | Unreadable {
       delimiter: separator,
       relax_column_count: true,
       relax_quotes: true,
-      skip_empty_lines: true,
+      // Whoever writes on where another program has begun may end lines in another way.
+      record_delimiter: ["\r\n", "\n", "\r"],
       max_record_size: 1_000_000,
       to: mostRows + 1,
     }) as string[][];
+    // What stands between is kept, so that rows are told by the numbers that a spreadsheet gives them.
+    const isEmpty = (row?: readonly string[]): boolean => row?.every((cell) => cell === "") ?? false;
+    while (isEmpty(rows[0])) rows.shift();
+    while (isEmpty(rows.at(-1))) rows.pop();
     if (rows.length > mostRows || rows.some((row) => row.length > mostColumns)) return "too-long";
     return rows.length === 0 ? "no-table" : { rows, hasDecimalComma: separator === ";", format: "csv" };
   } catch {
