@@ -7,6 +7,7 @@ export {
   type OwnCase,
   ownCases,
   readCases,
+  readPeople,
 } from "./own-cases.js";
 export type { Prepared, RehearsedRecord } from "./prepare.js";
 export { casesFor, type Rehearsal, type RehearsalOptions, rehearse, rehearsedSteps } from "./rehearse.js";

@@ -1,5 +1,6 @@
-import type { Actor } from "@loyal-quill/core/condition/facts";
-import { readYaml } from "@loyal-quill/core/page/yaml";
+import { type Actor, attributesFrom } from "@loyal-quill/core/condition/facts";
+import { remarksOn } from "@loyal-quill/core/page/schema-issues";
+import { readYaml, saidOfYaml } from "@loyal-quill/core/page/yaml";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import { recordOf } from "@loyal-quill/core/values/record-of";
 import * as v from "valibot";
@@ -24,15 +25,14 @@ const typed = recordOf(
   ),
 );
 
-const personSchema = v.strictObject({
-  id: v.optional(text),
-  name: v.optional(text),
-  roles: v.optional(v.array(text), []),
-  attributes: v.optional(
-    recordOf(text, v.union([v.string(), v.number(), v.boolean(), v.null(), v.array(v.string())])),
-    {},
-  ),
-});
+const single = v.union([text, v.number(), v.boolean()]);
+const attributes = v.pipe(
+  recordOf(text, v.union([single, v.null(), v.array(single)])),
+  v.transform((given) => attributesFrom(given)),
+);
+const rights = { roles: v.optional(v.array(text), []), attributes: v.optional(attributes, {}) };
+const personSchema = v.strictObject({ id: v.optional(text), name: v.optional(text), ...rights });
+const peopleSchema = v.array(v.strictObject({ id: text, name: text, ...rights }));
 
 export const outcomes = [
   "shown",
@@ -79,33 +79,48 @@ const fileSchema = v.strictObject({
 export type OwnCase = v.InferOutput<typeof caseSchema>;
 export type CasesFile = v.InferOutput<typeof fileSchema>;
 
-/** Why a file of cases can't be read, at which line (from 1). */
+/** Why a file can't be read, at which line (from 1). */
 export interface CasesProblem {
   readonly line: number;
   readonly message: string;
 }
 
-/** Reads a file of cases. */
-export function readCases(
+/** So many problems are told at once. */
+const mostProblems = 100;
+
+/** A file of YAML that stands beside page files. @param what what it is called, with its article */
+function readBeside<Schema extends v.GenericSchema>(
   source: string,
-): { readonly file: CasesFile } | { readonly problems: readonly CasesProblem[] } {
+  schema: Schema,
+  what: string,
+): { readonly file: v.InferOutput<Schema> } | { readonly problems: readonly CasesProblem[] } {
   const lines = new LineCounter();
   const document = readYaml(source, { lineCounter: lines });
   const lineAt = (offset: number): number => Math.max(1, lines.linePos(offset).line);
   if (document.errors.length > 0)
-    return { problems: document.errors.map(({ pos, message }) => ({ line: lineAt(pos[0]), message })) };
-  const read = v.safeParse(fileSchema, document.toJS());
+    return {
+      problems: document.errors.map((error) => ({ line: lineAt(error.pos[0]), message: saidOfYaml(error, source) })),
+    };
+  const read = v.safeParse(schema, document.toJS());
   if (read.success) return { file: read.output };
+  const { remarks } = remarksOn(schema, read.issues, what, mostProblems);
   return {
-    problems: read.issues.map((issue) => {
-      const path = (issue.path ?? []).map(({ key }) => key as string | number);
+    problems: remarks.map(({ path, message }) => {
       const node = [...path.keys(), path.length]
         .map((length) => document.getIn(path.slice(0, path.length - length), true))
         .find((each) => each !== undefined && each !== null) as { range?: readonly number[] } | undefined;
-      return { line: lineAt(node?.range?.[0] ?? 0), message: `${path.join(".") || "file"}: ${issue.message}` };
+      return { line: lineAt(node?.range?.[0] ?? 0), message };
     }),
   };
 }
+
+/** Reads a file of cases: a mapping that begins with its format. */
+export const readCases = (source: string): ReturnType<typeof readBeside<typeof fileSchema>> =>
+  readBeside(source, fileSchema, "a file of cases");
+
+/** Reads a file of people to rehearse as: a list of them, each with id, name, roles and attributes. */
+export const readPeople = (source: string): ReturnType<typeof readBeside<typeof peopleSchema>> =>
+  readBeside(source, peopleSchema, "a file of people");
 
 const personOf = (
   name: string,

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import { bodyOf, readDocument, withValue } from "./browser.js";
-import { readCases } from "./own-cases.js";
+import { readCases, readPeople } from "./own-cases.js";
 import { asItWas } from "./replay.js";
 import { touchedInWords } from "./staging.js";
 
@@ -86,10 +86,44 @@ describe("a file of cases", () => {
   test("says line and name of what is not understood", () => {
     const text =
       "format: loyal-quill/cases@1\ncases:\n  - name: One\n    type: { name: [] }\n    expect: { outcome: kept }\n";
-    expect(problems(text).map(({ line, message }) => `${line} ${message.split(":")[0]}`)).toEqual([
-      "4 cases.0.type.name",
-      "5 cases.0.expect.outcome",
+    expect(problems(text)).toEqual([
+      { line: 4, message: '"name" can\'t be []. Possible: text, a number, or true or false.' },
+      {
+        line: 5,
+        message:
+          '"outcome" can\'t be "kept". Possible: shown, saved, unchanged, invalid, conflict, refused, not-found, failed.',
+      },
     ]);
+    expect(problems("cases:\n  - One\n")).toEqual([
+      { line: 1, message: '"format" is missing.' },
+      {
+        line: 2,
+        message:
+          'Entry 1 of "cases" must be a mapping (name: value). Possible: name, as, record, row, type, meanwhile, expect.',
+      },
+    ]);
+    expect(problems("cases:\n\t- name: One\n")[0]?.message).toBe(
+      "This line is indented with a tab. YAML is indented with spaces.",
+    );
+    expect(problems("")).toEqual([
+      {
+        line: 1,
+        message: "The file is empty: it must be a mapping (name: value). Possible: format, people, cases.",
+      },
+    ]);
+  });
+
+  test("people have attributes as an application has them", () => {
+    const people = "- { id: h, name: Hollis, attributes: { regions: [1, 2], leads: true } }\n";
+    expect(readPeople(people)).toEqual({
+      file: [{ id: "h", name: "Hollis", roles: [], attributes: { regions: ["1", "2"], leads: true } }],
+    });
+    expect(readPeople("- { id: 7, name: Hollis }\n")).toEqual({
+      problems: [{ line: 1, message: '"id" must be text: write "7", with the quotes.' }],
+    });
+    expect(readPeople("id: h\n")).toEqual({
+      problems: [{ line: 1, message: 'The file must be a list, each entry on its own line after "- ".' }],
+    });
   });
 
   test("says where it is no YAML", () => {

@@ -122,7 +122,9 @@ fields: [river_id, held_at, outcome, due]
     const { code, error } = await rehearse("region.page.yaml");
     await rm(path.join(directory, "region.cases.yaml"));
     expect(code).not.toBe(0);
-    expect(error).toMatch(/region\.cases\.yaml:12: cases\.1\.expect\.outcom/);
+    expect(error).toMatch(
+      /region\.cases\.yaml:12: "outcom" is not a name that a file of cases knows here\. Did you mean "outcome"\?/,
+    );
   });
 
   test("tells what comes out otherwise than with the page as it was", async () => {

@@ -2,11 +2,9 @@ import { randomBytes, randomUUID } from "node:crypto";
 import { readFile } from "node:fs/promises";
 import path from "node:path";
 import { performance } from "node:perf_hooks";
-import { type CasesFile, ownCases, readCases, rehearse } from "@loyal-quill/authoring/rehearsal";
-import { type Actor, type Database, handle, isError, readCatalog, recordOf, route } from "@loyal-quill/core";
+import { type CasesFile, ownCases, readCases, readPeople, rehearse } from "@loyal-quill/authoring/rehearsal";
+import { type Actor, type Database, handle, isError, readCatalog, route } from "@loyal-quill/core";
 import { type BoundPageFile, bindNamedFiles, bindPageFiles, signerOf } from "@loyal-quill/runtime";
-import * as v from "valibot";
-import { parse } from "yaml";
 import { CannotStart } from "../listen.js";
 import { withDatabase } from "../open-database.js";
 import { type RehearsalFormat, type RehearsedFile, rehearsalReports } from "../report/rehearsal.js";
@@ -27,35 +25,14 @@ interface RehearseOptions {
   readonly against?: string;
 }
 
-const peopleSchema = v.array(
-  v.strictObject({
-    id: v.string(),
-    name: v.string(),
-    roles: v.optional(v.array(v.string()), []),
-    attributes: v.optional(
-      recordOf(v.string(), v.union([v.string(), v.number(), v.boolean(), v.null(), v.array(v.string())])),
-      {},
-    ),
-  }),
-);
-
 async function peopleIn(file: string | undefined): Promise<readonly Actor[]> {
   if (file === undefined) return [];
-  const read = v.safeParse(peopleSchema, yamlOf(file, await textOf(file)));
-  if (read.success) return read.output;
-  const [issue] = read.issues;
-  const place = v.getDotPath(issue);
+  const read = readPeople(await textOf(file));
+  if ("file" in read) return read.file;
+  const [{ line, message } = { line: 1, message: "" }] = read.problems;
   throw new CannotStart(
-    `${file}${place === null ? "" : `, ${place}`}: ${issue.message}. It is a list of people with id, name, roles and attributes.`,
+    `${file}, line ${line}: ${message} It is a list of people with id, name, roles and attributes.`,
   );
-}
-
-function yamlOf(file: string, text: string): unknown {
-  try {
-    return parse(text);
-  } catch (error) {
-    throw new CannotStart(`${file} is no YAML: ${(error as Error).message}`);
-  }
 }
 
 async function textOf(file: string): Promise<string> {

@@ -3,6 +3,7 @@ import type { Condition, ValueExpression } from "../condition/expression.js";
 import { parseCondition, parseValue } from "../condition/parse.js";
 import { type Finding, type MoreOfError, type MoreOfWarning, mostFindings, type Repair } from "../findings/finding.js";
 import type { FindingCode } from "../findings/finding-codes.js";
+import { spelling } from "../findings/spelling.js";
 import { parseTemplate, type Template } from "../settings/bound/template.js";
 import type { PageContext } from "../settings/context.js";
 import type { FieldSettings } from "../settings/field/index.js";
@@ -11,7 +12,7 @@ import { suggestion } from "../values/nearest.js";
 import { readValue } from "../values/read-value.js";
 import { fieldsIn } from "./fields-in.js";
 import type { Field } from "./page.js";
-import { type ParsedPage, type Path, spelling } from "./parse.js";
+import type { ParsedPage, Path } from "./parse.js";
 
 /** What of a database a page is bound to. */
 export type PageCatalog = Pick<Catalog, "tables" | "routines">;

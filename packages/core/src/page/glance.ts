@@ -13,7 +13,7 @@ const textIn = (value: unknown): string | null => (typeof value === "string" && 
 
 /** Reads table and address from a page file's text, as far as its YAML can be read at all. */
 export function glanceAt(text: string): Glance {
-  const document = readYaml(text, { logLevel: "silent" });
+  const document = readYaml(text);
   const path = textIn(document.getIn(["path"]));
   const fixed = path === null ? null : path.replace(/\/?\{.*$/s, "").replace(/\/+$/, "");
   return {

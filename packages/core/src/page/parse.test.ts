@@ -50,6 +50,101 @@ describe("a page file's text", () => {
     expect(finding?.line).toBe(21);
   });
 
+  const replaced = (line: string, instead: string): string => {
+    if (!stationFile.includes(line)) throw new Error(`not in the file: ${line}`);
+    return stationFile.replace(line, instead);
+  };
+  const title = 'title: "Station {code}, {name}"';
+
+  test.each([
+    [
+      "a list that is one text",
+      replaced("rules: [required]", "rules: required"),
+      '"rules" must be a list: write [required].',
+      ["required"],
+    ],
+    [
+      "a truth that is to be text",
+      replaced(title, "title: true"),
+      '"title" must be text: write "true", with the quotes.',
+      "true",
+    ],
+    [
+      "a number that is to be text",
+      replaced("unit: m }", "unit: 5 }"),
+      '"unit" must be text: write "5", with the quotes.',
+      "5",
+    ],
+    [
+      "a text that is to be a truth",
+      `${stationFile}list: { together: yes }\n`,
+      '"together" must be true or false: write true.',
+      true,
+    ],
+  ])("%s says how it is written, and can be put right", (_, text, message, value) => {
+    const [finding] = findings(text);
+    expect(finding).toMatchObject({ code: "wrong-value", message });
+    expect(finding?.repair).toMatchObject({ edits: [{ do: "set", value }] });
+  });
+
+  test.each([
+    [
+      "a text that begins with a brace",
+      replaced(title, "title: {code}"),
+      '"title" must be text. Put text that begins with { or [ in quotes.',
+    ],
+    [
+      "nothing where settings stand",
+      `${stationFile}list:\n`,
+      '"list" is empty: it must be a mapping (name: value). Possible: columns, search,',
+    ],
+    [
+      "a text where settings stand",
+      `${stationFile}list: code\n`,
+      '"list" must be a mapping (name: value). Possible: columns, search,',
+    ],
+    [
+      "an entry of a list",
+      replaced("  - river_id", "  - 7"),
+      'Entry 3 of "fields" can\'t be 7. Possible: text or a mapping (name: value).',
+    ],
+    [
+      "a bound",
+      replaced("tidy: [trim, single-spaces], rules: [required]", "rules: [{ max-length: -1 }]"),
+      '"max-length" must be at least 1.',
+    ],
+    ["a list", "- a\n- b\n", "A page file is a mapping (name: value) that begins with format: loyal-quill/page@1."],
+    ["nothing at all", "", "A page file is a mapping (name: value) that begins with format: loyal-quill/page@1."],
+    ["a name that is no text", `${stationFile}1: 2\n`, '"1" is not a name that a page file knows here.'],
+    ["a NUL", replaced(title, 'title: "Station\\0 {code}"'), '"title" contains a NUL or half a character'],
+    ["half a character", replaced("unit: m", 'unit: "\\ud800"'), '"unit" contains a NUL or half a character'],
+    ["a name twice", `${stationFile}plural: Gauges\n`, '"plural" is here twice. Remove one of them.'],
+    [
+      "a tab",
+      replaced("  - river_id", "\t- river_id"),
+      "This line is indented with a tab. YAML is indented with spaces.",
+    ],
+    [
+      "a second colon",
+      replaced(title, "title: Station: {code}"),
+      "There is a second colon in this line. Put text that contains a colon in quotes.",
+    ],
+    [
+      "a sign that YAML keeps for itself",
+      replaced("unit: m, help", "unit: @m, help"),
+      "Put text that begins with @ in quotes.",
+    ],
+    ["a second document", `${stationFile}---\ntitle: x\n`, "A second YAML document begins here. A file holds one."],
+    ["a tag", replaced("fields:", "fields: !mine"), "YAML tags (!name) have no meaning here. Remove it."],
+    [
+      "a directive",
+      `%WHO knows\n---\n${stationFile}`,
+      "YAML directives (lines that begin with %) have no meaning here. Remove it.",
+    ],
+  ])("%s is told in the words of whoever writes it", (_, text, message) => {
+    expect(findings(text)[0]?.message).toContain(message);
+  });
+
   test("text that is no YAML says where", () => {
     expect(findings('format: "x\ntitle: [')[0]).toMatchObject({ code: "not-yaml", severity: "error" });
   });

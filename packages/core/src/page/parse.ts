@@ -1,13 +1,14 @@
 import * as v from "valibot";
 import { type Document, isMap, isNode, isScalar, isSeq, LineCounter, type Node } from "yaml";
-import { byPlace, capped, type Finding, mostFindings, type Remark, type Repair } from "../findings/finding.js";
+import { byPlace, capped, type Finding, mostFindings, type Remark } from "../findings/finding.js";
 import type { Path } from "../findings/path-in-file.js";
-import { misspelt, suggestion } from "../values/nearest.js";
 import { contentOfDocument } from "./content.js";
 import { mostOfPageFile, pageFileTooLong } from "./page-file-limit.js";
 import { type PageFile, pageSchema } from "./schema.js";
+import { remarksOn } from "./schema-issues.js";
 import { contentByParts } from "./text-parts.js";
-import { readYaml } from "./yaml.js";
+import { placeName } from "./wrong-value.js";
+import { readYaml, saidOfYaml } from "./yaml.js";
 
 export type { Path };
 
@@ -28,7 +29,7 @@ function nodeAt(document: Document, path: Path, key = false): Node | null {
   for (const [index, part] of path.entries()) {
     let next: unknown;
     if (isMap(node)) {
-      const pair = node.items.find((each) => isScalar(each.key) && each.key.value === part);
+      const pair = node.items.find((each) => isScalar(each.key) && String(each.key.value) === String(part));
       next = key && index === path.length - 1 ? pair?.key : (pair?.value ?? pair?.key);
     } else if (isSeq(node)) next = node.items[Number(part)];
     if (!isNode(next)) break;
@@ -58,93 +59,38 @@ function finder(document: Document, lines: LineCounter) {
   };
 }
 
-const knownNames = (issue: v.BaseIssue<unknown>): readonly string[] => {
-  const expected = issue.expected ?? "";
-  return [...expected.matchAll(/"([^"]+)"/g)].map((match) => match[1] ?? "");
-};
+/** What nothing can store or show: a NUL (PostgreSQL documentation, 8.3), or half of a surrogate pair, which is no UTF-8 (RFC 3629, 3). */
+const unstorable = /\0|\p{Surrogate}/u;
 
-/** A Valibot schema as far as it is looked into here. */
-interface Looked {
-  readonly type?: string;
-  readonly entries?: Readonly<Record<string, unknown>>;
-  readonly wrapped?: unknown;
-  readonly item?: unknown;
-  readonly value?: unknown;
-  readonly options?: readonly unknown[];
-}
-
-const unwrapped = (schema: unknown): Looked => {
-  let current = schema as Looked;
-  while (current?.wrapped) current = current.wrapped as Looked;
-  return current;
-};
-
-/** The schemas that may stand at a place, found by walking along the path. */
-function schemasAt(path: Path): readonly Looked[] {
-  let current = unwrapped(pageSchema());
-  for (const part of path) {
-    const options = current.type === "union" ? (current.options as readonly unknown[]).map(unwrapped) : [current];
-    const inside = options.find((option) => option.entries || option.item || option.type === "record") ?? current;
-    const next = inside.entries?.[String(part)] ?? inside.item ?? inside.value;
-    if (!next) return [];
-    current = unwrapped(next);
+/** Where a text stands that can't be stored; null for none. */
+function unstorableIn(content: unknown, path: Path = []): Path | null {
+  if (typeof content === "string") return unstorable.test(content) ? path : null;
+  if (typeof content !== "object" || content === null) return null;
+  for (const [name, value] of Object.entries(content)) {
+    const inside = [...path, Array.isArray(content) ? Number(name) : name];
+    const found = unstorable.test(name) ? path : unstorableIn(value, inside);
+    if (found) return found;
   }
-  return current.type === "union" ? (current.options as readonly unknown[]).map(unwrapped) : [current];
+  return null;
 }
 
-/** The names that a strict object knows at a place of a page file. */
-const namesAt = (path: Path): string[] => schemasAt(path).flatMap((schema) => Object.keys(schema.entries ?? {}));
-
-/**
- * Of a union's issue, those of the option that came furthest: the ones whose complaint is worth reading. Their paths are
- * counted from the union, so its own is put before them.
- */
-function deepest(issue: v.BaseIssue<unknown>): readonly v.BaseIssue<unknown>[] {
-  const inner = issue.type === "union" ? (issue.issues ?? []).flatMap(deepest) : [];
-  const depth = (each: v.BaseIssue<unknown>): number => each.path?.length ?? 0;
-  const most = Math.max(0, ...inner.map(depth));
-  if (most === 0) return [issue];
-  const furthest = inner.filter((each) => depth(each) === most);
-  const unknown = furthest.filter((each) => each.expected === "never");
-  const told = unknown.length > 0 ? unknown.slice(0, 1) : furthest;
-  return told.map((each) => ({
-    ...each,
-    path: [...(issue.path ?? []), ...(each.path ?? [])] as unknown as NonNullable<typeof issue.path>,
-  }));
-}
-
-/** The repair of a misspelt name. */
-export function spelling(name: string, known: Iterable<string>): Repair | undefined {
-  const found = misspelt(name, known);
-  return found && { what: `write ${found.right}`, ...found };
-}
-
-function toFinding(issue: v.BaseIssue<unknown>, find: Finder): Finding {
-  const path = (issue.path ?? []).map((part) => part.key as string | number);
-  const name = String(path.at(-1) ?? "");
-  if (issue.type === "strict_object" && issue.expected === "never") {
-    const known = namesAt(path.slice(0, -1));
-    return find("error", {
-      code: "unknown-name",
-      message: `"${name}" is not a name that a page file knows here.${suggestion(name, known)}`,
+/** What is wrong with a content that is none of a page file, before its settings are looked at; null for nothing. */
+function notOfPages(content: unknown, text: string): Pick<Remark, "code" | "message" | "path"> | null {
+  if (typeof content !== "object" || content === null || Array.isArray(content))
+    return {
+      code: "wrong-value",
+      message: "A page file is a mapping (name: value) that begins with format: loyal-quill/page@1.",
+      path: [],
+    };
+  // Only what is escaped in the text comes to one.
+  const path = text.includes("\\") ? unstorableIn(content) : null;
+  return (
+    path && {
+      code: "wrong-value",
+      message: `${placeName(path)} contains a NUL or half a character, which can be neither stored nor shown.`,
       path,
-      key: true,
-      repair: spelling(name, known),
-    });
-  }
-  if (issue.received === "undefined") return find("error", { code: "missing", message: `"${name}" is missing.`, path });
-  if (issue.type === "picklist" || issue.type === "literal" || issue.type === "union") {
-    const given = typeof issue.input === "string" ? issue.input : JSON.stringify(issue.input);
-    const names = [...knownNames(issue), ...namesAt(path)];
-    return find("error", {
-      code: "unknown-value",
-      message: `${given} is not possible here.${suggestion(given, names)}${names.length ? ` Possible: ${names.join(", ")}.` : ""}`,
-      path,
-      repair: spelling(given, names),
-    });
-  }
-  const said = issue.message.startsWith("must") ? issue.message : `must be ${issue.expected ?? "different"}`;
-  return find("error", { code: "wrong-value", message: `"${name}" ${said}.`, path });
+    }
+  );
 }
 
 /** The text as a document of which every place is known: needed where something is to be said of it. */
@@ -188,7 +134,7 @@ export function parsePage(text: string): ParseResult {
         return {
           severity: "error",
           code: "not-yaml",
-          message: /call stack/.test(error.message) ? "This is nested too deep to be read." : error.message,
+          message: saidOfYaml(error, text),
           line: position.line,
           column: position.col,
         };
@@ -209,12 +155,14 @@ export function parsePage(text: string): ParseResult {
       };
   }
   const find: Finder = (...asked) => whole().find(...asked);
+  const other = notOfPages(content, text);
+  if (other) return { ok: false, findings: [find("error", other)] };
   const checked = v.safeParse(pageSchema(), content);
   if (!checked.success) {
-    const issues = checked.issues.flatMap(deepest);
     // What is said of an issue looks for the nearest known name: not for all of twenty thousand.
-    const findings = issues.slice(0, mostFindings + 1).map((issue) => toFinding(issue, find));
-    return { ok: false, findings: capped(findings.sort(byPlace), issues.length) };
+    const { remarks, count } = remarksOn(pageSchema(), checked.issues, "a page file", mostFindings + 1);
+    const findings = remarks.map((remark) => find("error", remark));
+    return { ok: false, findings: capped(findings.sort(byPlace), count) };
   }
   return { ok: true, page: { file: checked.output, finding: find } };
 }

@@ -1,10 +1,10 @@
 import type { Finding, Repair } from "../findings/finding.js";
+import { spelling } from "../findings/spelling.js";
 import { type Column, columnOf, type Reference } from "../table/model.js";
 import { suggestion } from "../values/nearest.js";
 import type { PlacedPage } from "./addresses.js";
 import { loadedColumns } from "./columns.js";
 import type { Page, RelatedPage } from "./page.js";
-import { spelling } from "./parse.js";
 
 /** Another page whose records refer to those of a page, and the columns by which they do. */
 export interface Relation {

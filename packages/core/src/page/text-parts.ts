@@ -64,7 +64,7 @@ function frozen<Value>(value: Value): Value {
 const unreadable = Symbol("unreadable");
 
 function readPart(text: string): unknown {
-  const document = readYaml(text, { logLevel: "silent" });
+  const document = readYaml(text);
   if (document.errors.length > 0) return unreadable;
   try {
     return frozen(document.toJS({ maxAliasCount: 0 }) as unknown);
