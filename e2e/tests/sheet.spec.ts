@@ -89,6 +89,41 @@ test.describe("the Sheet", () => {
     await discard(page);
   });
 
+  test("what is written in another way than it is read is told in words, and put right by one press", async ({
+    signedIn,
+  }) => {
+    const page = await signedIn("ines");
+    await openSheet(page, "visit");
+    await page.getByRole("tab", { name: "File", exact: true }).click();
+    await expect(page.locator(".cm-content")).toContainText("plural: Visits");
+    const review = page.getByRole("list", { name: "Review" });
+    for (const [line, said, repair, written] of [
+      ["plural: true", '"plural" must be text: write "true", with the quotes.', 'Write "true"', 'plural: "true"'],
+      ["related: visit", '"related" must be a list: write [visit].', "Write [visit]", "related: [ visit ]"],
+    ] as const) {
+      const name = line.replace(/:.*/, "");
+      const lines = page.locator(".cm-line", { hasText: new RegExp(`^${name}:`) });
+      if ((await lines.count()) > 0) {
+        await lines.click();
+        await page.keyboard.press("Home");
+        await page.keyboard.press("Shift+End");
+        await page.keyboard.insertText(line);
+      } else {
+        await page.locator(".cm-content").click();
+        await page.keyboard.press("Control+End");
+        await page.keyboard.insertText(`${line}\n`);
+      }
+      await expect(review).toContainText(said);
+      await page.getByRole("button", { name: repair }).click();
+      await expect(page.locator(".cm-content")).toContainText(written);
+      await expect(review.getByText(said)).toHaveCount(0);
+    }
+    await cursorAfter(page, "fields:");
+    await page.keyboard.insertText("\n\t- level_read");
+    await expect(review).toContainText("This line is indented with a tab. YAML is indented with spaces.");
+    await discard(page);
+  });
+
   test("nothing is sent before it is known whose session it is, however late that is told", async ({ signedIn }) => {
     const page = await signedIn("ines");
     const refused: string[] = [];

@@ -1,6 +1,6 @@
 import { type Actor, attributesFrom } from "@loyal-quill/core/condition/facts";
 import { remarksOn } from "@loyal-quill/core/page/schema-issues";
-import { readYaml, saidOfYaml } from "@loyal-quill/core/page/yaml";
+import { mistakesIn, readYaml } from "@loyal-quill/core/page/yaml";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import { recordOf } from "@loyal-quill/core/values/record-of";
 import * as v from "valibot";
@@ -98,9 +98,7 @@ function readBeside<Schema extends v.GenericSchema>(
   const document = readYaml(source, { lineCounter: lines });
   const lineAt = (offset: number): number => Math.max(1, lines.linePos(offset).line);
   if (document.errors.length > 0)
-    return {
-      problems: document.errors.map((error) => ({ line: lineAt(error.pos[0]), message: saidOfYaml(error, source) })),
-    };
+    return { problems: mistakesIn(document, source).map(({ message, at }) => ({ line: lineAt(at), message })) };
   const read = v.safeParse(schema, document.toJS());
   if (read.success) return { file: read.output };
   const { remarks } = remarksOn(schema, read.issues, what, mostProblems);

@@ -134,6 +134,39 @@ describe("a page file's text", () => {
       replaced("unit: m, help", "unit: @m, help"),
       "Put text that begins with @ in quotes.",
     ],
+    [
+      "a missing colon",
+      replaced(title, "title Station"),
+      "A colon is missing here. A setting is written as name: value, with a space.",
+    ],
+    [
+      "a missing comma",
+      replaced("network.station, key", "network.station key"),
+      "A comma is missing here, or a closing bracket or brace.",
+    ],
+    ["a brace that is not closed", replaced("key: code }", "key: code"), "The closing } is missing."],
+    ["a quote that is not closed", replaced(title, title.slice(0, -1)), 'The closing " is missing.'],
+    [
+      "a quote within a text",
+      replaced(title, "title: 'Hollis's {code}'"),
+      "The value ends before this. Put the whole text in quotes,",
+    ],
+    [
+      "what is escaped and can't be",
+      replaced(title, 'title: "\\d {code}"'),
+      "\\d means nothing in double quotes. Use \\\\d, or single quotes.",
+    ],
+    ["an alias of nothing", replaced("unit: m", "unit: *m"), "An alias (*name) has no anchor (&name) before it,"],
+    [
+      "a list where settings stand",
+      `${stationFile}list: [code]\n`,
+      '"list" must be a mapping (name: value). Possible: columns,',
+    ],
+    [
+      "a setting between entries and the file's own",
+      replaced("checks:", "  wrong: {}\nchecks:"),
+      "This line is indented more, or less, than the lines that it belongs to.",
+    ],
     ["a second document", `${stationFile}---\ntitle: x\n`, "A second YAML document begins here. A file holds one."],
     ["a tag", replaced("fields:", "fields: !mine"), "YAML tags (!name) have no meaning here. Remove it."],
     [
@@ -143,6 +176,12 @@ describe("a page file's text", () => {
     ],
   ])("%s is told in the words of whoever writes it", (_, text, message) => {
     expect(findings(text)[0]?.message).toContain(message);
+  });
+
+  test("a brace too many is one mistake, not all that stands behind it", () => {
+    expect(findings(replaced("key: code }", "key: code }}")).map(({ message }) => message)).toEqual([
+      "} is not expected here.",
+    ]);
   });
 
   test("text that is no YAML says where", () => {

@@ -8,7 +8,7 @@ import { type PageFile, pageSchema } from "./schema.js";
 import { remarksOn } from "./schema-issues.js";
 import { contentByParts } from "./text-parts.js";
 import { placeName } from "./wrong-value.js";
-import { readYaml, saidOfYaml } from "./yaml.js";
+import { mistakesIn, readYaml } from "./yaml.js";
 
 export type { Path };
 
@@ -129,15 +129,9 @@ export function parsePage(text: string): ParseResult {
   if (content === undefined) {
     const { document, lines, find } = whole();
     if (document.errors.length > 0) {
-      const findings = document.errors.map((error): Finding => {
-        const position = lines.linePos(error.pos[0]);
-        return {
-          severity: "error",
-          code: "not-yaml",
-          message: saidOfYaml(error, text),
-          line: position.line,
-          column: position.col,
-        };
+      const findings = mistakesIn(document, text).map(({ message, at }): Finding => {
+        const { line, col } = lines.linePos(at);
+        return { severity: "error", code: "not-yaml", message, line, column: col };
       });
       return { ok: false, findings: capped(findings) };
     }
@@ -148,7 +142,8 @@ export function parsePage(text: string): ParseResult {
         findings: [
           find("error", {
             code: "not-yaml",
-            message: "Its aliases (*name) stand for more than a page file may hold.",
+            message:
+              "An alias (*name) has no anchor (&name) before it, or all aliases stand for more than a page file may hold.",
             path: [],
           }),
         ],

@@ -67,8 +67,16 @@ const anyOf = new Intl.ListFormat("en", { type: "disjunction" });
 function remarkOf(schema: unknown, issue: v.BaseIssue<unknown>, what: string): Remark {
   const path = (issue.path ?? []).map((part) => part.key as string | number);
   const name = String(path.at(-1) ?? "");
+  // A list has members, too: numbers, and what every list inherits.
+  const listAt = issue.path?.findIndex((part) => part.type === "object" && Array.isArray(part.input)) ?? -1;
+  if (listAt >= 0) {
+    const [place, input] = [path.slice(0, listAt), issue.path?.[listAt]?.input];
+    const asList = { ...issue, type: "strict_object", kind: "schema", message: "", input } as const;
+    return { code: "wrong-value", path: place, ...wrongValue(asList, place, namesAt(schema, place)) };
+  }
   if (issue.type === "strict_object" && issue.expected === "never") {
-    const known = namesAt(schema, path.slice(0, -1));
+    const around = path.slice(0, -1);
+    const known = namesAt(schema, around);
     return {
       code: "unknown-name",
       message: `"${name}" is not a name that ${what} knows here.${suggestion(name, known)}`,
@@ -108,5 +116,7 @@ export function remarksOn(
   most: number,
 ): { readonly remarks: readonly Remark[]; readonly count: number } {
   const deep = issues.flatMap(deepest);
-  return { remarks: deep.slice(0, most).map((issue) => remarkOf(schema, issue, what)), count: deep.length };
+  const remarks = deep.slice(0, most).map((issue) => remarkOf(schema, issue, what));
+  const told = new Map(remarks.map((remark) => [JSON.stringify([remark.path, remark.message]), remark] as const));
+  return { remarks: [...told.values()], count: deep.length - (remarks.length - told.size) };
 }

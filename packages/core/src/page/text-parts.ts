@@ -44,6 +44,8 @@ export function cut(text: string): TextParts | undefined {
     const isBlank = isEmpty(line);
     if (!isBlank && lead === indent && line.startsWith("- ", lead)) entries.push(line);
     else if (isBlank || lead > indent) entries.push(`${entries.pop() ?? ""}${line}`);
+    // What belongs to neither an entry nor the file itself is a mistake, which the rest alone would not show.
+    else if (lead > 0) return undefined;
     else break;
   }
   return {

@@ -33,7 +33,8 @@ const truths = new Map([
 
 function instead(input: unknown, type: string): { readonly what: string; readonly value: unknown } | null {
   if (type === "string" && isBare(input)) return { what: `write "${input}"`, value: String(input) };
-  if (type === "array" && typeof input === "string") return { what: `write [${input}]`, value: [input] };
+  if (type === "array" && typeof input === "string" && /^\w[\w.-]*$/.test(input))
+    return { what: `write [${input}]`, value: [input] };
   const truth = type === "boolean" && typeof input === "string" ? truths.get(input.toLowerCase()) : undefined;
   return truth === undefined ? null : { what: `write ${truth}`, value: truth };
 }
