@@ -55,7 +55,7 @@ const mistakes: Readonly<Partial<Record<YAMLError["code"], (found: string, messa
 };
 
 /** A mistake in a text that should be YAML. */
-export interface Mistake {
+interface Mistake {
   readonly message: string;
   /** Where, in UTF-16 code units from the beginning. */
   readonly at: number;
