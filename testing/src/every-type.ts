@@ -120,6 +120,7 @@ export const typeSamples: readonly TypeSample[] = [
   },
   { name: "state", type: "proof.state", values: ["'with space'", "'quo\"te'", "NULL"], typed: ["plain", "plain"] },
   { name: "code", type: "proof.code", values: ["'MV-1'", "NULL"], typed: ["MV-2", "MV-2"] },
+  { name: "rate", type: "proof.rate", values: ["5.00", "NULL"], typed: ["12.5", "12.50"] },
   { name: "percent%", type: "proof.share", values: ["99.50", "NULL"], typed: ["12.5", "12.50"] },
   {
     name: "texts",
@@ -200,6 +201,7 @@ export const everyTypeSql: readonly string[] = [
   "CREATE TYPE proof.pair AS (a integer, b text)",
   "CREATE DOMAIN proof.code AS text CONSTRAINT code_form CHECK (VALUE ~ '^MV-[0-9]+$')",
   "CREATE DOMAIN proof.share AS numeric(5,2) CHECK (VALUE <= 100)",
+  "CREATE DOMAIN proof.rate AS proof.share CHECK (VALUE >= 1)",
   `CREATE TABLE proof."Every Type" (
     id integer PRIMARY KEY,
     number integer GENERATED ALWAYS AS IDENTITY,

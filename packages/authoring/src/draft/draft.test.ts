@@ -39,6 +39,23 @@ texts: { new: New station, add: Add station }
 `);
   });
 
+  test("increments a version number for optimistic locking with each save, and shows it to nobody", () => {
+    const [id, name] = river.columns as [Column, Column];
+    const number = (more: Partial<Column>): Column => ({ ...id, default: null, written: "freely", ...more });
+    const drafted = (column: Column, more: Partial<Table> = {}) =>
+      draftPages({ tables: [{ ...river, columns: [id, name, column], ...more }], unusable: [] }).drafts[0]?.text ?? "";
+    const counted = drafted(number({ name: "lock_version", default: "0" }));
+    expect(counted).toContain("set: { lock_version: { to: form.lock_version + 1, on: save } }");
+    expect(counted).not.toContain("- lock_version");
+    expect(counted).not.toMatch(/columns: .*lock_version/);
+    expect(drafted(number({ name: "version" }))).toContain(
+      'set: { version: "form.version == null ? 0 : form.version + 1" }',
+    );
+    // What may be something else, or is done by the table itself, is left as it is.
+    expect(drafted(number({ name: "version", nullable: true }))).toContain("- version");
+    expect(drafted(number({ name: "lock_version", default: "0" }), { triggersUpdates: true })).not.toContain("set:");
+  });
+
   test("groups columns that begin alike, puts long texts last, and drops what a reference's name says twice", () => {
     const text = river.columns[1] as Column;
     const columns = [

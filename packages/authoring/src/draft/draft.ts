@@ -1,6 +1,7 @@
 import { rewriteWarning } from "@loyal-quill/core/page/rewrites";
 import { referencedChoices, tellingColumn } from "@loyal-quill/core/settings/bound/column-choices";
 import { labelFrom } from "@loyal-quill/core/settings/bound/label";
+import { incremented, mayBeLockVersion } from "@loyal-quill/core/table/lock-version";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";
 import { slugOf } from "@loyal-quill/core/values/slug";
 import pluralize from "pluralize";
@@ -62,10 +63,11 @@ const isStamp = ({ name, type, default: given }: Column): boolean =>
   (stamp.test(name) || (type.kind !== "date" && now.test(given)));
 
 /** What a page gives such columns by itself: who changed or made a record, and when, where the table doesn't. */
-function setOf({ columns }: Table): Readonly<Record<string, unknown>> {
+function setOf({ columns, triggersUpdates }: Table): Readonly<Record<string, unknown>> {
   const given = columns.flatMap((column): [string, unknown][] => {
     const { name, type } = column;
     if (!mayChange(column) || !column.granted.insert) return [];
+    if (mayBeLockVersion(column)) return triggersUpdates ? [] : [[name, incremented(column)]];
     const isMoment = type.kind === "timestamp" || type.kind === "timestamptz";
     if (isMoment && /^(updated|modified|changed|edited)_?at$/i.test(name)) return [[name, "now"]];
     if (type.kind === "text" && /^(updated|modified|changed|edited)_?by$/i.test(name)) return [[name, "actor.name"]];
@@ -141,14 +143,17 @@ function fieldText(table: Table, column: Column, group: string | undefined): str
 
 /** The columns of a list: key, what tells most, and a few that are short. */
 function listColumns(table: Table, key: readonly string[], telling: Column | undefined): readonly string[] {
-  const short = table.columns.filter(
-    ({ name, type }) =>
+  const short = table.columns.filter((column) => {
+    const { name, type } = column;
+    return (
       !key.includes(name) &&
-      isShown({ ...(columnOf(table, name) as Column) }) &&
+      isShown(column) &&
+      !mayBeLockVersion(column) &&
       !["json", "other"].includes(type.kind) &&
       (type.kind !== "uuid" || table.references.some(({ columns }) => columns.includes(name))) &&
-      !long.test(name),
-  );
+      !long.test(name)
+    );
+  });
   // A running number or a uuid is read by nobody.
   const visible = key.filter((name) => !isSurrogate(table, columnOf(table, name) as Column));
   const names = [...visible, ...(telling ? [telling.name] : []), ...short.map((column) => column.name)];
@@ -225,13 +230,15 @@ function draftText(
   const telling = keyNames.includes(told.name) || !isShown(told) ? undefined : told;
   const others = table.columns.filter((column) => !key.includes(column));
   // A table of nothing but its key is edited by changing the key.
-  const editable = !others.some((column) => mayChange(column) && isShown(column));
+  const editable = !others.some((column) => mayChange(column) && isShown(column) && !mayBeLockVersion(column));
   const shownKey = key.filter((column) => editable || !isSurrogate(table, column));
   // What takes several lines comes last: everything else is seen at once.
-  const shown = others.filter(isShown);
+  const set = setOf(table);
+  // Nobody but other applications asks for it.
+  const isCount = (column: Column): boolean => Object.hasOwn(set, column.name) && mayBeLockVersion(column);
+  const shown = others.filter((column) => isShown(column) && !isCount(column));
   const fields = [...shownKey, ...shown.filter((column) => !isLong(column)), ...shown.filter(isLong)];
   const groups = groupsOf(fields);
-  const set = setOf(table);
   const left = others.filter((column) => !isShown(column)).map((column) => column.name);
   const lacking = table.columns.filter(
     (column) =>

@@ -445,13 +445,20 @@ export class Stage {
         throw error;
       }
     };
+    /** Several are asked for at once; of savepoints there is one at a time on a connection. */
+    let last: Promise<unknown> = Promise.resolve();
+    const inTurn = <Result>(run: () => Promise<Result>): Promise<Result> => {
+      const answer = last.then(run, run);
+      last = answer.catch(() => {});
+      return answer;
+    };
     return {
       run: (statement) => {
         const run = () => database.transaction((tx) => tx.run(statement));
         if (statement.writes && !isNested)
           return takingBack(() => database.transaction((tx) => this.asAlone(tx, () => tx.run(statement))));
         if (statement.writes) return takingBack(run);
-        if (this.readsMayFail) return run();
+        if (this.readsMayFail) return inTurn(run);
         return database.run(statement).catch((error: unknown) => {
           throw error instanceof DatabaseRefusal ? new ReadRefused(error.message) : error;
         });

@@ -18,6 +18,7 @@ describe("what a CHECK demands of one column", () => {
     ],
     ["CHECK ((alert_m >= ('-1.5'::numeric)))", [["alert_m", ">=", "-1.5"]]],
     ["CHECK ((alert_m >= (0)::numeric))", [["alert_m", ">=", "0"]]],
+    ["CHECK (((alert_m)::numeric <= (25)::numeric))", [["alert_m", "<=", "25"]]],
     ["CHECK ((day >= '1980-01-01'::date))", [["day", ">=", "1980-01-01"]]],
     ["CHECK ((status = ANY (ARRAY['new'::text, 'it''s used'::text])))", [["status", "in", "new", "it's used"]]],
     [
@@ -40,6 +41,7 @@ describe("what a CHECK demands of one column", () => {
   test.each([
     "CHECK (((channel > 1) OR (channel < 0)))",
     "CHECK ((NOT (channel > 1)))",
+    "CHECK (((alert_m)::integer > 1))",
     "CHECK ((char_length(status) <= 5))",
     "CHECK ((status ~ '^MV-[0-9]{3}$'::text))",
     "CHECK ((alert_m > warning_m))",

@@ -43,9 +43,9 @@ function conjuncts(given: string): string[] {
 
 const unquoted = (name: string): string => (name.startsWith('"') ? name.slice(1, -1).replaceAll('""', '"') : name);
 
-/** A column, bare or cast to a kind of text: `status`, `"Status"`, `(status)::text`. */
+/** A column, bare or cast to what loses nothing of it, as a domain's is to its own type: `status`, `"Status"`, `(status)::text`, `(share)::numeric`. */
 function columnIn(text: string, columns: readonly string[]): string | undefined {
-  const name = unquoted(bare(text.replace(/::(text|character varying|bpchar)$/, "")));
+  const name = unquoted(bare(text.replace(/::(text|character varying|bpchar|numeric)$/, "")));
   return columns.find((column) => column === name);
 }
 

@@ -3,6 +3,7 @@ import { namesIn, numbersIn, parserOf } from "../postgres/answered.js";
 import type { Database, Row } from "../postgres/statement.js";
 import type {
   Catalog,
+  CheckConstraint,
   Column,
   ColumnType,
   Constraint,
@@ -41,6 +42,8 @@ const kinds: Readonly<Record<string, Kind>> = {
   jsonb: "json",
 };
 
+const checksIn = parserOf(v.array(v.object({ name: v.string(), definition: v.string() })), "[]");
+
 const text = (row: Row, name: string): string => row[name] ?? "";
 
 /** A type's length, precision and scale from `atttypmod` (PostgreSQL: varchar and char add 4, numeric packs two halves). */
@@ -68,6 +71,8 @@ function typeOf(row: Row, labels: ReadonlyMap<string, readonly string[]>): Colum
 interface TableInMaking {
   readonly relation: Row;
   readonly columns: Column[];
+  /** What the columns' domains demand. */
+  readonly demands: CheckConstraint[];
   readonly numbers: Map<number, string>;
 }
 
@@ -81,13 +86,17 @@ function drafts(relations: readonly Row[], columns: readonly Row[], enums: reado
   const tables = new Map<string, TableInMaking>();
   for (const relation of relations) {
     if (isTable(relation) && relation.select === "true")
-      tables.set(text(relation, "table_id"), { relation, columns: [], numbers: new Map() });
+      tables.set(text(relation, "table_id"), { relation, columns: [], demands: [], numbers: new Map() });
   }
   for (const row of columns) {
     // A table that was made between the two statements is read the next time.
     const draft = tables.get(text(row, "table_id"));
     if (!draft) continue;
     draft.numbers.set(Number(row.number), text(row, "column"));
+    for (const { name, definition } of checksIn(row.checks))
+      draft.demands.push(
+        ...demandsOf(name, definition, ["VALUE"]).map((of) => ({ ...of, column: text(row, "column") })),
+      );
     draft.columns.push({
       name: text(row, "column"),
       type: typeOf(row, labels),
@@ -212,9 +221,12 @@ function constrained(
     references: referencesOf(draft, tables, rows),
     dependents: dependentsOf(id, draft, tables, incoming),
     constraints,
-    demands: constraints.flatMap((each) =>
-      each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
-    ),
+    demands: [
+      ...constraints.flatMap((each) =>
+        each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
+      ),
+      ...draft.demands,
+    ],
     indexes: indexesOf(draft),
     trigrams: relation.has_trigrams === "true" ? namesIn(relation.trigrams) : null,
     ...(relation.widths ? { widths: widthsIn(relation.widths) } : {}),
@@ -225,6 +237,7 @@ function constrained(
       delete: relation.delete === "true",
     },
     rewriteRules: rewriteRulesOf(relation),
+    ...(relation.triggers === "true" ? { triggersUpdates: true } : {}),
   };
 }
 

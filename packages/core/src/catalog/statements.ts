@@ -38,6 +38,8 @@ export const catalogRelations = (): Statement => ({
   EXISTS (SELECT FROM pg_extension AS e WHERE e.extname = 'pg_trgm')::text AS "has_trigrams",
   CASE WHEN c.reltuples > ${smallTable} THEN (SELECT json_object_agg(s.attname, s.avg_width) FROM pg_stats AS s
     WHERE s.schemaname = n.nspname AND s.tablename = c.relname)::text END AS "widths",
+  EXISTS (SELECT FROM pg_trigger AS g WHERE g.tgrelid = c.oid AND NOT g.tgisinternal AND g.tgenabled <> 'D'
+    AND g.tgtype & 1 > 0 AND g.tgtype & 2 > 0 AND g.tgtype & 16 > 0)::text AS "triggers",
   has_schema_privilege(n.oid, 'USAGE')::text AS "usage", has_any_column_privilege(c.oid, 'SELECT')::text AS "some",
   CASE WHEN c.relkind IN ('v', 'm') THEN (SELECT json_agg(DISTINCT bn.nspname || '.' || b.relname)
     FROM pg_rewrite AS r
@@ -54,15 +56,25 @@ ORDER BY n.nspname, c.relname`,
   values: [],
 });
 
-/** One row a column of a readable table, in the order of tables and columns. */
+/** One row a column of a readable table, in the order of tables and columns; what a domain demands is that of all domains that it is made of. */
 export const catalogColumns = (): Statement => ({
   purpose: "read columns",
-  text: `SELECT c.oid::text AS "table_id",
-  a.attnum::text AS "number", a.attname::text AS "column", (NOT (a.attnotnull OR ty.typnotnull))::text AS "nullable",
+  text: `WITH RECURSIVE up AS (
+  SELECT t.oid AS domain, t.oid, t.typbasetype, t.typtypmod, t.typnotnull, 0 AS depth FROM pg_type AS t WHERE t.typtype = 'd'
+  UNION ALL
+  SELECT up.domain, t.oid, t.typbasetype, t.typtypmod, t.typnotnull, up.depth + 1 FROM up JOIN pg_type AS t ON t.oid = up.typbasetype WHERE t.typtype = 'd'
+), dm AS (
+  SELECT up.domain, (array_agg(up.typbasetype ORDER BY up.depth DESC))[1] AS base, max(up.typtypmod) AS modifier, bool_or(up.typnotnull) AS needed,
+    (SELECT json_agg(json_build_object('name', k.conname, 'definition', pg_get_constraintdef(k.oid)) ORDER BY k.oid)
+      FROM pg_constraint AS k WHERE k.contype = 'c' AND k.contypid = ANY (array_agg(up.oid)))::text AS checks
+  FROM up GROUP BY up.domain
+)
+SELECT c.oid::text AS "table_id",
+  a.attnum::text AS "number", a.attname::text AS "column", (NOT (a.attnotnull OR coalesce(dm.needed, false)))::text AS "nullable",
   format_type(a.atttypid, a.atttypmod) AS "shown",
   ${castOf("b", "bn")} AS "cast",
   b.oid::text AS "type_id", b.typname::text AS "type", b.typtype::text AS "type_type",
-  (CASE WHEN ty.typtype = 'd' THEN ty.typtypmod ELSE a.atttypmod END)::text AS "modifier",
+  coalesce(dm.modifier, a.atttypmod)::text AS "modifier", dm.checks AS "checks",
   coalesce(pg_get_expr(d.adbin, d.adrelid), ty.typdefault) AS "default",
   (a.attgenerated <> '' OR a.attidentity = 'a')::text AS "always", (a.attidentity = 'd')::text AS "identity",
   has_column_privilege(c.oid, a.attnum, 'INSERT')::text AS "insert",
@@ -72,7 +84,8 @@ FROM pg_class AS c
 JOIN pg_namespace AS n ON n.oid = c.relnamespace
 JOIN pg_attribute AS a ON a.attrelid = c.oid AND a.attnum > 0 AND NOT a.attisdropped
 JOIN pg_type AS ty ON ty.oid = a.atttypid
-JOIN pg_type AS b ON b.oid = CASE WHEN ty.typtype = 'd' THEN ty.typbasetype ELSE ty.oid END
+LEFT JOIN dm ON dm.domain = ty.oid
+JOIN pg_type AS b ON b.oid = coalesce(dm.base, ty.oid)
 JOIN pg_namespace AS bn ON bn.oid = b.typnamespace
 LEFT JOIN pg_attrdef AS d ON d.adrelid = c.oid AND d.adnum = a.attnum
 WHERE ${visible}
@@ -162,6 +175,7 @@ export const catalogMark = (): Statement => {
     inTable("pg_index", "i", "indrelid"),
     inTable("pg_policy", "p", "polrelid"),
     inTable("pg_rewrite", "w", "ev_class"),
+    inTable("pg_trigger", "g", "tgrelid"),
     inTable("pg_description", "m", "objoid"),
     inSchema("pg_constraint", "k", "connamespace"),
     inSchema("pg_type", "t", "typnamespace"),

@@ -45,6 +45,13 @@ export const findingKinds = {
     means: "The records of another table are told apart by a column that looks like a secret.",
     remedy: "Show another column, or rename this one where it is no secret.",
   },
+  "lock-version": {
+    levels: ["warning"],
+    means:
+      "The table has a version number for optimistic locking, by which another application notices changes, and the page doesn't increment it.",
+    remedy:
+      "Increment it with each save: `set: { lock_version: { to: form.lock_version + 1, on: save } }`. A table with a trigger before updates is taken to do so itself.",
+  },
   "log-table": {
     levels: ["error"],
     means: "The page is made over the change log itself.",

@@ -1,6 +1,6 @@
 import { describe, expect, test } from "@jest/globals";
 import type { Finding } from "../findings/finding.js";
-import { columnOf } from "../table/model.js";
+import { columnOf, type Table } from "../table/model.js";
 import { catalog, stationFile, stationPage } from "../testing/marrow-vale.js";
 import { bindPage } from "./bind.js";
 import type { PageCatalog } from "./binder.js";
@@ -114,6 +114,31 @@ describe("a page bound to its table", () => {
     const { served, findings } = bound(changed("rules: [required]", "rules: [{ max-length: 80 }]"));
     expect(served).toBe(true);
     expect(findings).toMatchObject([{ severity: "warning", code: "looser-than-table" }]);
+  });
+
+  test("a version number that no save increments is a warning, which can be put right", () => {
+    const withVersion = (more: Partial<Table> = {}) => ({
+      ...catalog,
+      tables: catalog.tables.map((table) => {
+        const number = columnOf(table, "river_id");
+        return table.name === "station" && number
+          ? { ...table, columns: [...table.columns, { ...number, name: "lock_version", default: "0" }], ...more }
+          : table;
+      }),
+    });
+    expect(bound(stationFile, withVersion()).findings).toMatchObject([
+      {
+        severity: "warning",
+        code: "lock-version",
+        repair: {
+          what: "increment lock_version with each save",
+          edits: [{ do: "set", path: ["set", "lock_version"], value: { to: "form.lock_version + 1", on: "save" } }],
+        },
+      },
+    ]);
+    const set = `${stationFile}set: { lock_version: { to: form.lock_version + 1, on: save } }\n`;
+    expect(bound(set, withVersion()).findings).toEqual([]);
+    expect(bound(stationFile, withVersion({ triggersUpdates: true })).findings).toEqual([]);
   });
 
   test("records of another table that a secret stands for are a warning at the setting", () => {

@@ -4,6 +4,7 @@ import { quoted, quotedTable } from "../postgres/statement.js";
 import { kindOf } from "../rules/index.js";
 import type { Say } from "../rules/rule.js";
 import { isIndexed, isSmall, orderColumns } from "../settings/bound/sorting.js";
+import { incremented, isLockVersion } from "../table/lock-version.js";
 import { type Column, columnOf, type Table, tableName } from "../table/model.js";
 import { fieldsIn } from "./fields-in.js";
 import { indexCost } from "./index-cost.js";
@@ -230,6 +231,28 @@ function reviewRights(page: Page, parsed: ParsedPage, say: Say): void {
   }
 }
 
+/** A version number that no save increments: whoever locks by it overwrites what this page has saved. */
+function reviewLockVersion(page: Page, say: Say): void {
+  if (page.routine || page.table.triggersUpdates) return;
+  for (const column of page.table.columns) {
+    const { name } = column;
+    const isRaised = page.sets.some((set) => set.column.name === name && set.on !== "new");
+    if (!isLockVersion(column) || isRaised || column.written === "always" || !column.granted.update) continue;
+    say(
+      "warning",
+      "lock-version",
+      `${name} looks like a version number for optimistic locking, and this page doesn't increment it: another application can overwrite what was saved here without noticing.`,
+      ["record", "table"],
+      {
+        repair: {
+          what: `increment ${name} with each save`,
+          edits: [{ do: "set", path: ["set", name], value: incremented(column) }],
+        },
+      },
+    );
+  }
+}
+
 /**
  * Holds a page against its table, without looking at rows: rules that contradict the table or say less than it, values that it
  * does not take, what a new record lacks, rights that are missing.
@@ -255,5 +278,6 @@ export function reviewAgainstTable(page: Page, parsed: ParsedPage): readonly Fin
   reviewNew(page, say);
   reviewRewrites(page, say);
   reviewRights(page, parsed, say);
+  reviewLockVersion(page, say);
   return findings;
 }

@@ -128,6 +128,8 @@ export interface Table {
   readonly granted: { readonly insert: boolean; readonly update: boolean; readonly delete: boolean };
   /** Rules that rewrite statements on it (PostgreSQL documentation, 41.4); a view's own is not among them. */
   readonly rewriteRules: readonly { readonly name: string; readonly on: "insert" | "update" | "delete" }[];
+  /** Whether a trigger looks at a row before it is updated, and may change it. */
+  readonly triggersUpdates?: true;
 }
 
 /** A relation that no page can be made for, and why (told in words by `draft/obstacles.ts`). */

@@ -72,3 +72,33 @@ test("rules that rewrite a table's statements are read with their events", async
     tables.filter((each) => each.rewriteRules.length > 0).map((each) => [tableName(each), each.rewriteRules]),
   ).toEqual([["proof.other", [{ name: "log", on: "update" }]]]);
 });
+
+test("what a domain demands, and those that it is made of, is demanded of its columns", async () => {
+  const owner = new pg.Client(made.owner);
+  await owner.connect();
+  await owner.query(`
+    CREATE DOMAIN proof.share AS numeric(5,2) CHECK (VALUE BETWEEN 0 AND 100);
+    CREATE DOMAIN proof.rate AS proof.share NOT NULL DEFAULT 20 CHECK (VALUE <= 25);
+    CREATE DOMAIN proof.mood AS varchar(10) CHECK (VALUE IN ('good', 'bad'));
+    CREATE TABLE proof.due (id integer PRIMARY KEY, rate proof.rate, mood proof.mood);
+    GRANT SELECT ON proof.due TO quill_pages;
+  `);
+  await owner.end();
+  const { tables } = await readCatalog(databaseOver(pool));
+  const due = tables.find(({ name }) => name === "due");
+  expect(due?.columns.slice(1)).toMatchObject([
+    {
+      name: "rate",
+      nullable: false,
+      default: "20",
+      type: { kind: "decimal", precision: 5, scale: 2, shown: "proof.rate" },
+    },
+    { name: "mood", nullable: true, default: null, type: { kind: "text", maxLength: 10 } },
+  ]);
+  expect(due?.demands).toEqual([
+    { constraint: "share_check", column: "rate", by: ">=", values: ["0"] },
+    { constraint: "share_check", column: "rate", by: "<=", values: ["100"] },
+    { constraint: "rate_check", column: "rate", by: "<=", values: ["25"] },
+    { constraint: "mood_check", column: "mood", by: "in", values: ["good", "bad"] },
+  ]);
+});

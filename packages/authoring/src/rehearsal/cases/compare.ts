@@ -100,9 +100,8 @@ export function compareCases(prepared: Prepared): Case[] {
         let theirs: { name: string; value: string } | undefined;
         const { sent, field, value } = await whileTyping(stage, prepared, async ({ field, key }) => {
           const access = [...(page.access.edit?.rowColumns ?? []), ...(page.access.rows?.rowColumns ?? [])];
-          const uniques = page.table.constraints.filter(({ kind }) => kind === "unique" || kind === "exclusion");
-          // Two changes that are right by themselves may make a key over both fields one that another record has.
-          const together = [...uniques, ...page.table.keys].filter(({ columns }) =>
+          // Two changes that are right by themselves may together be what a constraint over both fields refuses.
+          const together = [...page.table.constraints, ...page.table.keys].filter(({ columns }) =>
             columns.includes(field.column.name),
           );
           const others = easyFields(prepared, record.row).filter(

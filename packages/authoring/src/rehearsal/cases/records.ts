@@ -30,13 +30,21 @@ function making({ page, maker }: Prepared): Actor {
   return maker;
 }
 
-/** Columns in which no two records may have the same. */
+/** Columns in which no two records may have the same, or what overlaps. */
 function distinct({ page }: Prepared): ReadonlySet<string> {
   const { keys, constraints } = page.table;
   return new Set([
     ...keys.flatMap(({ columns }) => columns),
-    ...constraints.flatMap(({ kind, columns }) => (kind === "unique" ? columns : [])),
+    ...constraints.flatMap(({ kind, columns }) => (kind === "check" ? [] : columns)),
   ]);
+}
+
+/** A day so many years off, later and earlier in turns. */
+function otherDay(value: string, turn: number): string {
+  const moved = Number(value.slice(0, 4)) + (turn % 2 === 1 ? 7 : -7) * turn;
+  const year = String(moved).padStart(4, "0");
+  // Not every year has this one.
+  return `${year}${value.slice(4)}`.replace("-02-29", "-02-28");
 }
 
 /** A text or number that nobody is likely to have yet, made of one that somebody has. */
@@ -44,6 +52,9 @@ function unlike(field: Field, value: string, turn: number): string {
   const { kind, maxLength } = field.column.type;
   if (kind === "integer" || kind === "decimal") return String(Number.parseInt(value, 10) + 7001 * turn);
   if (kind === "uuid") return `${value.slice(0, -4)}${String(9000 + turn)}`;
+  if (["date", "timestamp", "timestamptz"].includes(kind) && /^\d{4}-/.test(value)) return otherDay(value, turn);
+  if (kind === "other" && /range$/.test(field.column.type.shown))
+    return sampleValues(field.column)[(turn - 1) % 2] ?? value;
   if (kind !== "text") return value;
   if (/\d/.test(value))
     return value.replace(/\d+(?!.*\d)/, (digits) =>
@@ -52,6 +63,21 @@ function unlike(field: Field, value: string, turn: number): string {
         .padStart(digits.length, "0"),
     );
   return `${value} ${turn}`.slice(0, maxLength ?? 200);
+}
+
+/** What can be chosen that no other record has chosen, where there is anything. */
+function unlikeChoice(
+  { rows }: Prepared,
+  form: DocumentForm,
+  field: Field,
+  value: string,
+  turn: number,
+): string | null {
+  const options = offered(form, field).filter((option) => option !== value);
+  const taken = new Set(rows.map(({ row }) => row[field.column.name]));
+  const free = options.filter((option) => !taken.has(option));
+  const of = free.length > 0 ? free : options;
+  return of[turn % of.length] ?? null;
 }
 
 /** The first that can be chosen in a field's list. */
@@ -105,10 +131,14 @@ async function make(
   for (let turn = 1; turn <= Math.min(10, models.length); turn++) {
     const like = models[(turn * 7) % models.length] as Row;
     const values = byName<string>();
+    // One other choice makes another record of those that are known by several.
+    const chosen = fields.findLast(({ column, choices }) => own.has(column.name) && choices !== null);
     for (const field of fields) {
       const { name } = field.column;
       const value = like[name] ?? null;
-      const other = value !== null && own.has(name) && field.choices === null ? unlike(field, value, turn) : value;
+      const isOwn = value !== null && own.has(name);
+      const choice = isOwn && field === chosen ? unlikeChoice(prepared, form, field, value, turn) : null;
+      const other = choice ?? (isOwn && field.choices === null ? unlike(field, value, turn) : value);
       const read = other === null ? null : (asTypedAgain(page, field, other) ?? sampleFor(page, field));
       if (read !== null) values[name] = read;
     }

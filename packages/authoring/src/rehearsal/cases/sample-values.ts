@@ -2,7 +2,8 @@ import type { Column } from "@loyal-quill/core/table/model";
 
 /** Values that a type takes, in PostgreSQL's text form (documentation, 8), by the beginning of the type's name. */
 const byType: readonly (readonly [type: RegExp, values: readonly string[]])[] = [
-  [/^(text|character|name|citext).*\[\]/, ["{Rehearsed}", "{R1,R2}"]],
+  // Quoted as PostgreSQL quotes what has to be, and as the control does with all.
+  [/^(text|character|name|citext).*\[\]/, ['{"It is rehearsed"}', '{"R 1","R 2"}']],
   [/^(smallint|integer|bigint|numeric|real|double precision).*\[\]/, ["{1}", "{2,7}"]],
   [/\[\]/, ["{}"]],
   [/^(smallint|integer|bigint)/, ["1", "2", "7"]],

@@ -1,3 +1,4 @@
+import type { Field } from "@loyal-quill/core/page/page";
 import { DatabaseAway } from "@loyal-quill/core/postgres/statement";
 import { recordAddress } from "@loyal-quill/core/settings/bound/path";
 import { readPairs } from "@loyal-quill/core/steps/read-pairs";
@@ -121,7 +122,12 @@ export function writeCases(prepared: Prepared): Case[] {
           ({ column }) => !page.key.includes(column) && !asked.has(column.name),
         );
         const taken = byName<string>();
+        const isBound = ({ column }: Field): boolean =>
+          page.table.constraints.some(
+            ({ columns }) => columns.includes(column.name) && columns.some((name) => taken[name] !== undefined),
+          );
         for (const field of fields.slice(0, 6)) {
+          if (isBound(field)) continue;
           const place = stage.evidence.length;
           const tried = await stage
             .tried(() => change(stage, prepared, { actor, record: own, field }))

@@ -23,12 +23,24 @@ beforeAll(async () => {
       `CREATE TABLE proof.job (id integer PRIMARY KEY, name text NOT NULL, hours integer, rate numeric(6,2), total numeric(10,2), changed_by text, pin text)`,
       "CREATE SEQUENCE proof.job_id START 100",
       "ALTER TABLE proof.job ALTER COLUMN id SET DEFAULT nextval('proof.job_id')",
+      "CREATE TABLE proof.counted (id integer PRIMARY KEY, name text, notes text, place text, lock_version integer NOT NULL DEFAULT 0)",
+      "INSERT INTO proof.counted VALUES (1, 'One')",
       "INSERT INTO proof.job SELECT n, 'Job ' || n, n, 10.50, 0 FROM generate_series(1, 9) AS n",
       "GRANT USAGE ON SCHEMA proof TO quill_pages",
       "GRANT USAGE ON SEQUENCE proof.job_id TO quill_pages",
       "GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA proof TO quill_pages",
     ],
-    files: { job: page(sum) },
+    files: {
+      job: page(sum),
+      counted: `format: loyal-quill/page@1
+title: "{name}"
+path: /counted/{id}
+record: { table: proof.counted, key: id }
+access: { new: true }
+set: { lock_version: { to: form.lock_version + 1, on: save } }
+fields: [id, name, notes, place]
+`,
+    },
   });
 });
 afterAll(() => trips.close());
@@ -111,4 +123,21 @@ describe("a value that is computed from the form", () => {
     );
     expect((await findings("{ total: form.ours }")).join()).toContain('has no column "ours". Did you mean "hours"?');
   });
+});
+
+test("a version number is one more after each save, whoever saves at the same moment, and what the table gives it on a new record", async () => {
+  const version = async (id: number) =>
+    (await trips.one<{ version: number }>("SELECT lock_version AS version FROM proof.counted WHERE id = $1", [id]))
+      .version;
+  const typed = [{ name: "A" }, { notes: "B" }, { place: "C" }];
+  const forms = await Promise.all(typed.map(() => trips.open("/counted/1/edit", tamsin)));
+  const saves = await Promise.all(
+    typed.map((edits, index) => trips.save("/counted/1/edit", tamsin, forms[index] as (typeof forms)[0], edits)),
+  );
+  expect(saves.map(({ recorded }) => recorded.outcome)).toEqual(["saved", "saved", "saved"]);
+  expect(await version(1)).toBe(3);
+  const same = await trips.save("/counted/1/edit", tamsin, await trips.open("/counted/1/edit", tamsin), {});
+  expect([same.recorded.outcome, await version(1)]).toEqual(["unchanged", 3]);
+  await trips.save("/counted/new", tamsin, await trips.open("/counted/new", tamsin), { id: "2", name: "Two" });
+  expect(await version(2)).toBe(0);
 });
