@@ -123,18 +123,28 @@ function groupsOf(columns: readonly Column[]): ReadonlyMap<string, string> {
   return groups;
 }
 
+/** How values are written that have no control of their own, by the beginning of their types' names (PostgreSQL documentation, 8.5.4 and 8.17.5). */
+const written: readonly (readonly [type: RegExp, help: string])[] = [
+  [/^daterange$/, "The first day, and the day after the last one: [2026-03-02,2026-03-05)."],
+  [/^tstz?range$/, "From and until: [2026-03-02 10:00,2026-03-02 11:30)."],
+  [/^(int4|int8|num)range$/, "From, and up to but not including: [1,10)."],
+  [/^interval/, "Like 3 days, or 02:30:00."],
+];
+
 /** One field of a draft: its name, with settings where the table alone does not say enough. */
 function fieldText(table: Table, column: Column, group: string | undefined): string {
   const { name } = column;
   const measured = unitOf(column);
   const refers = table.references.some((each) => each.columns.length === 1 && each.columns[0] === name);
   const plain = refers ? name.replace(/_(code|key|no|number|uuid)$/i, "") : (measured?.rest ?? name);
+  const help = written.find(([type]) => type.test(column.type.shown))?.[1];
   const inGroup = group === undefined ? plain : plain.slice(group.length + 1) || plain;
   const settings = {
     ...(inGroup === name ? {} : { label: labelFrom(inGroup) }),
     ...(measured ? { unit: measured.unit } : {}),
     ...(group === undefined ? {} : { group: labelFrom(group) }),
     ...(isLong(column) ? { control: "multi-line" } : {}),
+    ...(help === undefined || !mayChange(column) ? {} : { help }),
     ...(isStamp(column) && !Object.hasOwn(setOf(table), name) ? { "read-only": true } : {}),
   };
   const said = Object.keys(settings).length > 0 ? { [name]: settings } : name;

@@ -32,6 +32,10 @@ describe("a text that a spreadsheet could take for a formula", () => {
     expect(line("-1.5", false)).toBe("-1.5\r\n");
   });
 
+  test("a heading ID is quoted: a file that begins with it would be taken for one of another kind", () => {
+    expect(csvLines([["ID", "Name"].map((text) => ({ text, isText: true }))])).toBe('"ID",Name\r\n');
+  });
+
   test("what is quoted is quoted once (RFC 4180, 2.7)", () => {
     expect(line('=a"b\nc')).toBe('"\'=a""b\nc"\r\n');
   });

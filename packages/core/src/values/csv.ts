@@ -15,6 +15,6 @@ const formula = /^\s*[=+\-@＝＋－＠]|^[\t\r\n]/u;
 export const csvLines = (records: readonly (readonly CsvField[])[]): string =>
   stringify(
     records.map((fields) => fields.map(({ text, isText }) => (isText && formula.test(text) ? `'${text}` : text))),
-    // A line's end of any kind is part of the field.
-    { record_delimiter: "windows", quoted_match: /[\r\n]/ },
+    // A line's end of any kind is part of the field. A file that begins with the letters ID is taken for one of another kind (SYLK) by some spreadsheets.
+    { record_delimiter: "windows", quoted_match: /[\r\n]|^ID/ },
   );

@@ -60,7 +60,7 @@ describe("a table with a column of every type", () => {
     ["rate", "100.50", "Rate is above 100: enter 100 or less."],
     ["rate", "0.50", "Rate is below 1: enter 1 or more."],
     ["texts", "{a", "Texts can't be stored: malformed array literal"],
-    ["xml", "<a", "Xml can't be stored: invalid XML content"],
+    ["xml", "<a", "XML can't be stored: invalid XML content"],
     ["day", "0044-02-30 BC", "Day can't be stored: date/time field value out of range"],
     ["nested", "{1,two}", "Nested can't be stored: invalid input syntax for type integer"],
     ["rounded", "3450", "Rounded must be a multiple of 100."],

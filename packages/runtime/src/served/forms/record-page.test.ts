@@ -67,7 +67,7 @@ describe("records of other pages that refer to one", () => {
     ]);
     // The column by which they refer is the same in all.
     expect([...section.matchAll(/<th scope="col"[^>]*>(.*?)<\/th>/g)].map(([, head]) => plain(head ?? ""))).toEqual([
-      "Id",
+      "ID",
       "Text",
       "Actions",
     ]);

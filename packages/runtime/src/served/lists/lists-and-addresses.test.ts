@@ -86,7 +86,7 @@ describe("the way in", () => {
 
   test("a key that stands on no form is labelled, not named raw", async () => {
     const { body } = (await trips.send("GET", "/entries/1", hollis)).response;
-    expect(body).toContain('<dl class="quill-key"><div><dt>Id</dt><dd>1</dd></div></dl>');
+    expect(body).toContain('<dl class="quill-key"><div><dt>ID</dt><dd>1</dd></div></dl>');
   });
 });
 

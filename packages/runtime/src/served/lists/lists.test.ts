@@ -367,7 +367,7 @@ describe("a list that is filtered", () => {
   test("as a file it has what the list shows of all of them, and nothing that a spreadsheet would calculate", async () => {
     expect(await csvOf({})).toBe(
       [
-        "Id,Place,Height,Note,Seen (Europe/London)",
+        '"ID",Place,Height,Note,Seen (Europe/London)',
         "1,Alder,1.5,'=1+1,2026-03-28 23:30:00",
         "2,Beck,2.5,,2026-03-29 23:59:59",
         '3,Cove,,"a ""b"", c",2026-03-30 00:00:00',
@@ -375,7 +375,7 @@ describe("a list that is filtered", () => {
         "",
       ].join("\r\n"),
     );
-    expect(await csvOf({ "is.kind": "new", sort: "-id" })).toMatch(/^Id.*\r\n4,.*\n.*\r\n2,Beck.*\r\n$/);
+    expect(await csvOf({ "is.kind": "new", sort: "-id" })).toMatch(/^"ID".*\r\n4,.*\n.*\r\n2,Beck.*\r\n$/);
   });
 
   test("as a file it is read in parts, in one snapshot, and its connection is given back whether it is read or not", async () => {
