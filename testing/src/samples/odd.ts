@@ -163,6 +163,7 @@ class OddMaker {
       `CREATE TYPE ${own}.pair AS (a integer, b text)`,
       `CREATE DOMAIN ${own}.code AS text CONSTRAINT code_form CHECK (VALUE ~ '^MV-[0-9]+$')`,
       `CREATE DOMAIN ${own}.share AS numeric(5,2) CHECK (VALUE <= 100)`,
+      `CREATE DOMAIN ${own}.rate AS ${own}.share CHECK (VALUE >= 1)`,
       `CREATE DOMAIN ${own}.needed AS text NOT NULL DEFAULT 'n' CHECK (VALUE <> 'never')`,
       `CREATE TABLE ${own}.audited (at timestamptz NOT NULL DEFAULT now(), what text)`,
     );

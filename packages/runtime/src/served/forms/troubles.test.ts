@@ -178,9 +178,9 @@ describe("what the database refuses", () => {
   test("a connection that is lost in the middle leaves nothing half saved", async () => {
     const saving = attempt({ remark: "sleep" });
     for (let turn = 0; turn < 1200; turn++) {
-      // A role may end its own connections.
+      // A role may end its own connections: those to this database, since others have tests of their own.
       const { rowCount } = await trips.pool.query(
-        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'quill_pages' AND wait_event = 'PgSleep'",
+        "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE usename = 'quill_pages' AND datname = current_database() AND wait_event = 'PgSleep'",
       );
       if (rowCount) break;
       await new Promise((resolve) => setTimeout(resolve, 50));
