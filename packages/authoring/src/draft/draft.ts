@@ -1,4 +1,5 @@
 import { rewriteWarning } from "@loyal-quill/core/page/rewrites";
+import { mostCharacters } from "@loyal-quill/core/rules/max-length";
 import { referencedChoices, tellingColumn } from "@loyal-quill/core/settings/bound/column-choices";
 import { labelFrom } from "@loyal-quill/core/settings/bound/label";
 import { incremented, mayBeLockVersion } from "@loyal-quill/core/table/lock-version";
@@ -92,8 +93,13 @@ const units: Readonly<Record<string, string>> = {
   pct: "%",
 };
 
-const isLong = (column: Column): boolean =>
-  column.type.kind === "text" && column.type.maxLength === null && long.test(column.name);
+/** Texts of no more characters stand in one line, whatever they are called. */
+const longestLine = 255;
+
+const isLong = (column: Column, table: Table): boolean =>
+  column.type.kind === "text" &&
+  long.test(column.name) &&
+  (mostCharacters(table, column) ?? Number.POSITIVE_INFINITY) > longestLine;
 
 /** `offset_m` is an offset in metres. */
 function unitOf({ name, type }: Column): { unit: string; rest: string } | null {
@@ -143,7 +149,7 @@ function fieldText(table: Table, column: Column, group: string | undefined): str
     ...(inGroup === name ? {} : { label: labelFrom(inGroup) }),
     ...(measured ? { unit: measured.unit } : {}),
     ...(group === undefined ? {} : { group: labelFrom(group) }),
-    ...(isLong(column) ? { control: "multi-line" } : {}),
+    ...(isLong(column, table) ? { control: "multi-line" } : {}),
     ...(help === undefined || !mayChange(column) ? {} : { help }),
     ...(isStamp(column) && !Object.hasOwn(setOf(table), name) ? { "read-only": true } : {}),
   };
@@ -247,7 +253,11 @@ function draftText(
   // Nobody but other applications asks for it.
   const isCount = (column: Column): boolean => Object.hasOwn(set, column.name) && mayBeLockVersion(column);
   const shown = others.filter((column) => isShown(column) && !isCount(column));
-  const fields = [...shownKey, ...shown.filter((column) => !isLong(column)), ...shown.filter(isLong)];
+  const fields = [
+    ...shownKey,
+    ...shown.filter((column) => !isLong(column, table)),
+    ...shown.filter((column) => isLong(column, table)),
+  ];
   const groups = groupsOf(fields);
   const left = others.filter((column) => !isShown(column)).map((column) => column.name);
   const lacking = table.columns.filter(

@@ -1,3 +1,4 @@
+import Big from "big.js";
 import * as v from "valibot";
 import { namesIn, numbersIn, parserOf } from "../postgres/answered.js";
 import type { Database, Row } from "../postgres/statement.js";
@@ -66,6 +67,19 @@ function typeOf(row: Row, labels: ReadonlyMap<string, readonly string[]>): Colum
     ...fromModifier(type, Number(text(row, "modifier"))),
     labels: labels.get(text(row, "type_id")) ?? [],
   };
+}
+
+/** Kinds whose equal values are written alike. */
+const writtenAlike: readonly Kind[] = ["text", "integer", "boolean", "date", "enum", "uuid"];
+
+/** A list's values as the column's are written: `1.5` of a `numeric(5,2)` is `1.50`. None where equal values may be written otherwise. */
+function inFormOf(demand: CheckConstraint, columns: readonly Column[]): readonly CheckConstraint[] {
+  const type = columns.find(({ name }) => name === demand.column)?.type;
+  if (demand.by !== "in" || !type || writtenAlike.includes(type.kind)) return [demand];
+  const { kind, scale } = type;
+  if (kind !== "decimal" || scale === null || scale < 0 || !demand.values.every((value) => /^-?\d/.test(value)))
+    return [];
+  return [{ ...demand, values: demand.values.map((value) => new Big(value).toFixed(scale)) }];
 }
 
 interface TableInMaking {
@@ -226,7 +240,7 @@ function constrained(
         each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
       ),
       ...draft.demands,
-    ],
+    ].flatMap((demand) => inFormOf(demand, draft.columns)),
     indexes: indexesOf(draft),
     trigrams: relation.has_trigrams === "true" ? namesIn(relation.trigrams) : null,
     ...(relation.widths ? { widths: widthsIn(relation.widths) } : {}),

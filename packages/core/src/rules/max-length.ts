@@ -1,7 +1,18 @@
 import * as v from "valibot";
 import { quoted } from "../postgres/statement.js";
 import { castText } from "../postgres/text-form.js";
-import { type RuleKind, takeOffRule } from "./rule.js";
+import type { Column, Table } from "../table/model.js";
+import { demandsOf, type RuleKind, takeOffRule } from "./rule.js";
+
+/** The most characters that a table takes for a column, by its type and its CHECKs; a text has at least as many bytes as characters. */
+export function mostCharacters({ demands }: Pick<Table, "demands">, { name, type }: Column): number | null {
+  if (type.kind !== "text") return type.maxLength;
+  const checked = demands.flatMap(({ column, by, values: [most] }) =>
+    column === name && (by === "characters <=" || by === "bytes <=") ? [Number(most)] : [],
+  );
+  const most = Math.min(type.maxLength ?? Number.POSITIVE_INFINITY, ...checked);
+  return Number.isFinite(most) ? most : null;
+}
 
 /** At most so many characters (code points), as `varchar(n)` counts them. */
 export const maxLength: RuleKind<number, number> = {
@@ -17,16 +28,22 @@ export const maxLength: RuleKind<number, number> = {
     means: "At most so many characters.",
   },
   demandOf: (setting) => setting,
-  ofTable: (_, { type }) => (type.maxLength === null ? [] : [type.maxLength]),
+  ofTable: (table, column, control) => {
+    const most = control === "file" ? column.type.maxLength : mostCharacters(table, column);
+    return most === null ? [] : [most];
+  },
+  implied: (characters, others) => others.some((other) => other < characters),
   words: (characters) => `at most ${characters} characters`,
   broken: (limit, { text }) => {
     const given = [...text].length;
     return given > limit ? ["max-length", { given, limit }] : null;
   },
   schema: (characters) => ({ maxLength: characters }),
-  review: (characters, { column, path, say }) => {
-    const { maxLength: most } = column.type;
-    if (most !== null && characters > most)
+  review: (characters, { rules, path, say }) => {
+    const most = Math.min(
+      ...demandsOf(rules, maxLength).flatMap((each) => (each.from === "table" ? [each.demand] : [])),
+    );
+    if (characters > most)
       say("warning", "looser-than-table", `The table takes ${most} characters at most, the rule ${characters}.`, path, {
         repair: takeOffRule(path),
       });

@@ -19,6 +19,16 @@ export const maxSize: RuleKind<number, number> = {
     means: "For a file: at most so many bytes.",
   },
   demandOf: (setting) => setting,
+  // Of `bytea` its length is counted in bytes.
+  ofTable: ({ demands }, { name, type }, control) =>
+    control === "file"
+      ? demands.flatMap(({ column, by, values: [most] }) =>
+          column === name && (by === "bytes <=" || (by === "characters <=" && type.cast === "bytea"))
+            ? [Number(most)]
+            : [],
+        )
+      : [],
+  implied: (bytes, others) => others.some((other) => other < bytes),
   words: (bytes) => `at most ${bytes} bytes`,
   broken: (bytes, { text }) => (sizeOf(text) > bytes ? ["max-size", { limit: Math.floor(bytes / 1000) }] : null),
   counted: (bytes, column) => ({

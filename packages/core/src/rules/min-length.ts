@@ -18,6 +18,16 @@ export const minLength: RuleKind<number, number> = {
     means: "At least so many characters.",
   },
   demandOf: (setting) => setting,
+  // One character is there wherever there is a value, but for an empty text.
+  ofTable: ({ demands }, { name, type }, _, empty) =>
+    type.kind === "text"
+      ? demands.flatMap(({ column, by, values: [least] }) =>
+          column === name && by === "characters >=" && Number(least) > (empty === "text" ? 0 : 1)
+            ? [Number(least)]
+            : [],
+        )
+      : [],
+  implied: (characters, others) => others.some((other) => other > characters),
   words: (characters) => `at least ${characters} characters`,
   schema: (characters) => ({ minLength: characters }),
   broken: (limit, { text }) => {

@@ -1,16 +1,16 @@
 import { RE2JS } from "re2js";
 import * as v from "valibot";
+import type { CheckConstraint } from "../table/model.js";
+import { isRequiredByTable } from "./required.js";
 import type { RuleKind } from "./rule.js";
 
 interface Pattern {
   readonly source: string;
   readonly matches: (text: string) => boolean;
+  /** As the table says it, where it is the table's. */
+  readonly ofTable?: string;
 }
 
-/**
- * The whole value matches a pattern. RE2 takes a time that grows with the text only, whatever the pattern: no input can make it
- * hang. Nothing of the table can say the same, since PostgreSQL's patterns are POSIX's.
- */
 /** Whether a whole text fits a pattern, in time that grows with its length only (RE2); null where it is none that is known here. */
 export function fitsPattern(source: string, text: string): boolean | null {
   try {
@@ -20,6 +20,24 @@ export function fitsPattern(source: string, text: string): boolean | null {
   }
 }
 
+/** A value of blanks alone does not match it. */
+const notBlank = "[\\s\\S]*[^ ][\\s\\S]*";
+
+/** What the table demands; what can't be compiled is left to PostgreSQL. */
+function ofCheck({ by, values: [source = notBlank, ofTable = ""] }: CheckConstraint): readonly Pattern[] {
+  try {
+    const compiled = RE2JS.compile(source);
+    const matches = (text: string): boolean => compiled.matches(text);
+    return [{ source, matches, ofTable: by === "not blank" ? "not blank" : `pattern ${ofTable}` }];
+  } catch {
+    return [];
+  }
+}
+
+/**
+ * The whole value matches a pattern. RE2 takes a time that grows with the text only, whatever the pattern: no input can make it
+ * hang. PostgreSQL's own patterns are said in RE2's words where they can be; none of a page is proposed to the table.
+ */
 export const pattern: RuleKind<Pattern, string> = {
   name: "pattern",
   label: "Pattern",
@@ -40,7 +58,15 @@ export const pattern: RuleKind<Pattern, string> = {
       return context.error("pattern", `This pattern can't be read: ${(error as Error).message}.`, path);
     }
   },
-  words: ({ source }) => `pattern ${source}`,
+  ofTable: ({ demands }, column, control, empty) => {
+    // A pattern judges the blanks with which PostgreSQL fills a `character(n)`, a person doesn't type them.
+    if (column.type.kind !== "text" || column.type.cast === "bpchar") return [];
+    // Whatever is required is not of blanks alone.
+    const wanted = isRequiredByTable(column, control, empty) ? ["matches"] : ["matches", "not blank"];
+    return demands.flatMap((each) => (each.column === column.name && wanted.includes(each.by) ? ofCheck(each) : []));
+  },
+  implied: ({ source }, others) => others.some((other) => other.source === source),
+  words: ({ source, ofTable }) => ofTable ?? `pattern ${source}`,
   schema: ({ source }) => ({ pattern: `^(?:${source})$` }),
   broken: ({ matches }, { value }) => (matches(value ?? "") ? null : ["pattern", {}]),
 };

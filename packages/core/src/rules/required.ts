@@ -1,6 +1,11 @@
 import * as v from "valibot";
 import { quoted } from "../postgres/statement.js";
+import type { Column } from "../table/model.js";
 import type { RuleKind } from "./rule.js";
+
+/** Whether the table lets nothing stand for no value. An empty text is a value to it, and so is a list without entries. */
+export const isRequiredByTable = ({ nullable }: Column, control: string, empty?: "nothing" | "text"): boolean =>
+  !(nullable || control === "check-box" || control === "entries" || empty === "text");
 
 /** A value has to be there, and not of white space alone. */
 export const required: RuleKind<true, true> = {
@@ -16,9 +21,7 @@ export const required: RuleKind<true, true> = {
     means: "There must be a value, and not white space alone.",
   },
   demandOf: (setting) => setting,
-  // An empty text is a value to the table, and so is a list without entries.
-  ofTable: (_, column, control, empty) =>
-    column.nullable || control === "check-box" || control === "entries" || empty === "text" ? [] : [true],
+  ofTable: (_, column, control, empty) => (isRequiredByTable(column, control, empty) ? [true] : []),
   words: () => "required",
   judgesMissing: true,
   broken: (_, { value }) => (value === null || value.trim() === "" ? ["required", {}] : null),

@@ -21,6 +21,11 @@ export const step: RuleKind<string, string | number> = {
     means: "A multiple of it, counted from zero.",
   },
   demandOf: (setting) => String(setting),
+  ofTable: ({ demands }, { name, type }) =>
+    numbers.includes(type.kind)
+      ? demands.flatMap(({ column, by, values }) => (column === name && by === "step" ? values : []))
+      : [],
+  implied: (by, others) => others.some((other) => other === by),
   words: (by) => `step ${by}`,
   broken: (by, { value }) => (isMultiple(value ?? "", by) ? null : ["step", { limit: by }]),
   schema: (by): Readonly<Record<string, number>> => (Number(by) > 0 ? { multipleOf: Number(by) } : {}),

@@ -96,12 +96,26 @@ export interface Constraint {
   readonly definition: string;
 }
 
-/** What the table's CHECK constraints demand of one column, as far as it was understood: a range, or a list of values. */
+/** What a CHECK can demand of one column: a range, that it is a multiple, a number of characters or bytes, a form, that it is not of blanks alone, one of several values. */
+export type CheckedBy =
+  | ">="
+  | "<="
+  | ">"
+  | "<"
+  | "step"
+  | "characters >="
+  | "characters <="
+  | "bytes <="
+  | "matches"
+  | "not blank"
+  | "in";
+
+/** What the table's CHECK constraints demand of one column, as far as it was understood. */
 export interface CheckConstraint {
   readonly constraint: string;
   readonly column: string;
-  readonly by: ">=" | "<=" | ">" | "<" | "in";
-  /** One bound, or the values of the list. */
+  readonly by: CheckedBy;
+  /** One bound; the values of the list; a pattern of RE2 for the whole value, and how the table says it. */
   readonly values: readonly string[];
 }
 

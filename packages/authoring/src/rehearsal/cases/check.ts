@@ -10,7 +10,8 @@ import { type Case, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, typedOf } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import type { Sent } from "../staging.js";
-import { casesOf, editing, otherValues, refusedBy, typedFields, typing } from "./making.js";
+import { casesOf, editing, otherValues, typedFields, typing } from "./making.js";
+import { refusedBy } from "./refused-by.js";
 import { beside, isBlank, type Sides, sidesOf } from "./sides.js";
 
 const make = casesOf("check");

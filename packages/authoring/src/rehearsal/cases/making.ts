@@ -4,8 +4,8 @@ import { show } from "@loyal-quill/core/controls/show";
 import { reasonName, tokenName } from "@loyal-quill/core/page/names";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Database, DatabaseAway, DatabaseRefusal, Stored } from "@loyal-quill/core/postgres/statement";
-import { kindOf } from "@loyal-quill/core/rules/index";
-import type { Rule } from "@loyal-quill/core/rules/rule";
+import { demandsOf } from "@loyal-quill/core/rules/rule";
+import { step } from "@loyal-quill/core/rules/step";
 import { tidy } from "@loyal-quill/core/steps/read-field";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
 import { readValue } from "@loyal-quill/core/values/read-value";
@@ -14,7 +14,8 @@ import { type Case, LeftOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import type { Sent } from "../staging.js";
-import { sampleValues } from "./sample-values.js";
+import { fieldSamples } from "./field-samples.js";
+import { refusedBy } from "./refused-by.js";
 
 /** What a case is about, and what must come of it. */
 interface Told {
@@ -66,17 +67,6 @@ export function typing(page: Page, form: DocumentForm, edits: Readonly<Record<st
 /** The token of a form. */
 export const tokenOf = (form: DocumentForm): string => form.pairs.find(([name]) => name === tokenName)?.[1] ?? "";
 
-/** The first rule of a field that refuses a value, as far as that can be said without the table. */
-export function refusedBy(field: Field, value: Stored, typed: string, except?: Rule): string | null {
-  for (const rule of field.rules) {
-    if (rule.when || rule === except) continue;
-    const kind = kindOf(rule);
-    if (value === null && !kind.judgesMissing) continue;
-    if (kind.broken?.(rule.demand, { column: field.column, value, text: typed })) return rule.rule;
-  }
-  return null;
-}
-
 /** What comes of a stored value that is typed as the control shows it: line breaks become one kind, 0.10 becomes 0.1, and an empty list nothing. */
 export function asTypedAgain(page: Page, field: Field, value: string): Stored {
   const shown = show(field, value, page);
@@ -100,6 +90,13 @@ const stepped = (value: string, by: number): string | null => {
   return `${scaled < 0n ? "-" : ""}${text}`;
 };
 
+/** A step above a number, and one below it. */
+const stepsOf = ({ rules }: Field, own: string): readonly (string | null)[] =>
+  demandsOf<string>(rules, step).flatMap(({ demand }) => {
+    const by = Number(demand) * 10 ** (/\.(\d+)$/.exec(own)?.[1]?.length ?? 0);
+    return Number.isSafeInteger(by) ? [stepped(own, by), stepped(own, -by)] : [];
+  });
+
 /** Other values that a field may take, the likeliest first: in the database's text form. */
 export function otherValues(
   { page, values }: Prepared,
@@ -115,12 +112,12 @@ export function otherValues(
   else if (kind === "enum") near.push(...labels);
   else if (choices?.from === "labels") near.push(...choices.labels);
   else if (choices === null && (kind === "integer" || kind === "decimal") && own !== null)
-    near.push(stepped(own, 1), stepped(own, -1), stepped(own, 2));
+    near.push(...[1, -1, 2].map((by) => stepped(own, by)), ...stepsOf(field, own));
   else if (choices === null && kind === "text" && own !== null && own !== "")
     near.push(`${own}x`, `${own.slice(0, -1)}x`, `${own.slice(0, -1)}7`);
   else if (own === null && kind === "text" && choices === null) near.push("Rehearsed", "R1");
   else if (own === null && (kind === "integer" || kind === "decimal") && choices === null) near.push("1", "0");
-  const samples = choices?.from === "table" ? [] : sampleValues(column);
+  const samples = choices?.from === "table" ? [] : fieldSamples(field);
   const all = [...near, ...known, ...samples].filter((value): value is string => value !== null && value !== own);
   return [...new Set(all)]
     .filter((value) => {

@@ -12,7 +12,9 @@ import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import { type Sent, touchedInWords } from "../staging.js";
+import { fieldSamples } from "./field-samples.js";
 import { asTypedAgain, casesOf, editing, offered, typing } from "./making.js";
+import { refusedBy } from "./refused-by.js";
 import { sampleValues } from "./sample-values.js";
 
 const [writing, checking, accessing, reading, answering] = [
@@ -47,22 +49,41 @@ function otherDay(value: string, turn: number): string {
   return `${year}${value.slice(4)}`.replace("-02-29", "-02-28");
 }
 
+/** A number far from one that somebody has; where the rules take none of those, one that is near. */
+function otherNumber(field: Field, value: string, turn: number): string {
+  const own = Number.parseInt(value, 10);
+  const far = String(own + 7001 * turn);
+  if (refusedBy(field, far, far) === null) return far;
+  const near = Array.from({ length: 100 }, (_, step) => String(own + (step % 2 === 0 ? 1 : -1) * ((step >> 1) + 1)));
+  const taken = near.filter((each) => refusedBy(field, each, each) === null);
+  return taken[(turn - 1) % taken.length] ?? far;
+}
+
 /** A text or number that nobody is likely to have yet, made of one that somebody has. */
 function unlike(field: Field, value: string, turn: number): string {
   const { kind, maxLength } = field.column.type;
-  if (kind === "integer" || kind === "decimal") return String(Number.parseInt(value, 10) + 7001 * turn);
+  if (kind === "integer" || kind === "decimal") return otherNumber(field, value, turn);
   if (kind === "uuid") return `${value.slice(0, -4)}${String(9000 + turn)}`;
   if (["date", "timestamp", "timestamptz"].includes(kind) && /^\d{4}-/.test(value)) return otherDay(value, turn);
   if (kind === "other" && /range$/.test(field.column.type.shown))
     return sampleValues(field.column)[(turn - 1) % 2] ?? value;
   if (kind !== "text") return value;
+  const other = otherText(value, turn, maxLength);
+  if (refusedBy(field, other, other) === null) return other;
+  const samples = fieldSamples(field);
+  return samples[(turn - 1) % samples.length] ?? other;
+}
+
+function otherText(value: string, turn: number, maxLength: number | null): string {
   if (/\d/.test(value))
     return value.replace(/\d+(?!.*\d)/, (digits) =>
       String(10 ** digits.length - 1 - 13 * turn)
         .slice(-digits.length)
         .padStart(digits.length, "0"),
     );
-  return `${value} ${turn}`.slice(0, maxLength ?? 200);
+  const longer = `${value} ${turn}`.slice(0, maxLength ?? 200);
+  // Where there is no room behind it, another sign stands at its end.
+  return longer === value ? `${value.slice(0, -1)}${String.fromCharCode(64 + turn)}` : longer;
 }
 
 /** What can be chosen that no other record has chosen, where there is anything. */
@@ -87,7 +108,7 @@ const firstChoice = (form: DocumentForm, field: Field): string | null => offered
 function sampleFor(page: Page, field: Field): string | null {
   const { nullable, default: given } = field.column;
   if (nullable || given !== null || field.choices !== null) return null;
-  const typed = sampleValues(field.column).map((value) => asTypedAgain(page, field, value));
+  const typed = fieldSamples(field).map((value) => asTypedAgain(page, field, value));
   return typed.find((value) => value !== null) ?? null;
 }
 
@@ -97,7 +118,7 @@ const fullOf = (fields: readonly Field[], form: DocumentForm): Row =>
     Object.fromEntries(
       fields.map((field) => [
         field.column.name,
-        field.choices === null ? (sampleValues(field.column)[0] ?? null) : firstChoice(form, field),
+        field.choices === null ? (fieldSamples(field)[0] ?? null) : firstChoice(form, field),
       ]),
     ),
   );

@@ -48,6 +48,13 @@ const fill = (length: number): string => "abcdefghij".repeat(Math.ceil(length / 
 /** Whether what is stored is no value to a person: left so, it is no change. */
 export const isBlank = (stored: Stored | undefined): boolean => (stored ?? "").trim() === "";
 
+/** Where no two records may have the same value, those that none has stand first. */
+function untaken({ rows }: Prepared, { column, rules }: Field, values: readonly string[]): readonly string[] {
+  if (!rules.some(({ rule }) => rule === "unique")) return values;
+  const taken = new Set(rows.map(({ row }) => row[column.name]));
+  return values.toSorted((a, b) => Number(taken.has(a)) - Number(taken.has(b)));
+}
+
 /** What is tried for one rule. */
 export function sidesOf(prepared: Prepared, field: Field, { rule, demand }: Rule, row: Row): Sides | string {
   const { page, rows } = prepared;
@@ -96,8 +103,8 @@ export function sidesOf(prepared: Prepared, field: Field, { rule, demand }: Rule
     case "telephone":
     case "one-of":
       return {
-        inside: texts(page, field, others.length > 0 ? others.slice(0, 2) : [own]),
-        outside: asIs("~", "no such thing", "\u{1F30A}").filter(
+        inside: texts(page, field, others.length > 0 ? untaken(prepared, field, others).slice(0, 2) : [own]),
+        outside: asIs("~", "no such thing", "\u{1F30A}", "   ").filter(
           ({ value }) => kindOf({ rule }).broken?.(demand, { column: field.column, value, text: value ?? "" }) !== null,
         ),
       };
