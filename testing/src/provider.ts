@@ -9,6 +9,8 @@ export interface ProvidedPerson {
   readonly email?: string;
   readonly email_verified?: boolean | string;
   readonly name?: string;
+  readonly given_name?: string;
+  readonly family_name?: string;
   readonly groups?: readonly (string | number)[];
   readonly region?: unknown;
   readonly realm_access?: { readonly roles: readonly string[] };
@@ -60,7 +62,7 @@ export async function startProvider(
     claims: {
       openid: ["sub"],
       email: ["email", "email_verified"],
-      profile: ["name", "groups", "region", "realm_access"],
+      profile: ["name", "given_name", "family_name", "groups", "region", "realm_access"],
     },
     cookies: { keys: ["keys of a provider for tests"] },
     pkce: { required: () => true },

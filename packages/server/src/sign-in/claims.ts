@@ -14,6 +14,8 @@ export interface ClaimNames {
 
 /** Somebody as a provider vouches for them. */
 export interface Person {
+  /** The provider, as it calls itself. */
+  readonly issuer: string;
   readonly subject: string;
   readonly email: string;
   /** Whether the provider calls the address theirs. */
@@ -34,11 +36,16 @@ const truth = v.union([
   ),
 ]);
 
+const part = v.optional(v.pipe(plain, v.maxLength(200)));
+
 const claimsShape = v.looseObject({
+  iss: v.pipe(plain, v.minLength(1), v.maxLength(1000)),
   sub: v.pipe(plain, v.minLength(1), v.maxLength(1000)),
   email: v.pipe(plain, v.toLowerCase(), v.email(), v.maxLength(254)),
   email_verified: v.optional(truth),
-  name: v.optional(v.pipe(plain, v.maxLength(200))),
+  name: part,
+  given_name: part,
+  family_name: part,
 });
 
 type Claims = Readonly<Record<string, unknown>>;
@@ -74,17 +81,20 @@ export function personOf(claims: Claims, names: ClaimNames): Person {
         : `The claim ${claim} is not as OpenID Connect Core, 5.1, has it.`,
     );
   }
-  const { sub, email, email_verified: isVerified, name } = read.output;
+  const { iss, sub, email, email_verified: isVerified, name, given_name: given, family_name: family } = read.output;
+  // Many providers tell the parts only.
+  const parts = [given, family].flatMap((each) => each?.trim() || []).join(" ");
   const { rolesClaim, roles: map } = names;
   const told = claimAt(claims, rolesClaim);
   const listed = [told].flat().flatMap((each) => (["string", "number"].includes(typeof each) ? String(each) : []));
   const roles = map ? listed.flatMap((each) => (Object.hasOwn(map, each) ? (map[each] ?? []) : [])) : listed;
   const attributes = Object.entries(names.attributes).map(([name, claim]) => [name, claimAt(claims, claim)]);
   return {
+    issuer: iss,
     subject: sub,
     email,
     isVerified: isVerified === true,
-    name: name?.trim() || email,
+    name: name?.trim() || parts.slice(0, 200) || email,
     ...storable(v.object({ roles: rolesShape, attributes: attributesShape }), {
       roles: [...new Set(roles)],
       attributes: attributesFrom(Object.fromEntries(attributes)),

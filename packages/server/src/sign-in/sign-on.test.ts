@@ -113,6 +113,34 @@ describe("signing in elsewhere", () => {
     });
   });
 
+  test("an account that was made under the issuer with a slash at its end is the same person's", async () => {
+    await signOn();
+    await store.query("UPDATE account SET issuer = issuer || '/' WHERE subject = 'u-1'");
+    const { ended } = await signOn();
+    expect(ended.status).toBe(200);
+    const { rows } = await store.query(
+      "UPDATE account SET issuer = rtrim(issuer, '/') WHERE subject = 'u-1' RETURNING issuer",
+    );
+    expect(rows).toEqual([{ issuer: provider.issuer }]);
+  });
+
+  test("calls somebody by the parts of a name where the provider tells no whole", async () => {
+    const { name: _, ...nameless } = orla;
+    const person = {
+      ...nameless,
+      sub: "u-7",
+      email: "u-7@marrow-vale.example",
+      given_name: "Orla",
+      family_name: " Quist ",
+    };
+    provider.person = person;
+    await signOn();
+    expect(await stored("u-7")).toMatchObject({ name: "Orla Quist" });
+    provider.person = { ...nameless, sub: "u-8", email: "u-8@marrow-vale.example" };
+    await signOn();
+    expect(await stored("u-8")).toMatchObject({ name: "u-8@marrow-vale.example" });
+  });
+
   test("reads claims as providers write them: numbers in lists, truths as texts, roles further in", async () => {
     provider.person = { ...orla, sub: "u-5", email: "u-5@marrow-vale.example", email_verified: "true", region: [2, 3] };
     expect((await signOn()).ended.status).toBe(200);

@@ -54,10 +54,6 @@ export class SignOnElsewhere {
     return this.settings.name;
   }
 
-  get issuer(): string {
-    return this.settings.issuer;
-  }
-
   get rolesClaim(): string {
     return this.settings.rolesClaim;
   }
@@ -220,7 +216,7 @@ export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: Sign
 
   /** The account of a person, made or brought up to date by what the provider says of them. */
   async function accountOf(person: Person): Promise<Account | null> {
-    const known = await store.accounts.bySubject(elsewhere.issuer, person.subject);
+    const known = await store.accounts.bySubject(person.issuer, person.subject);
     const told = { name: person.name, roles: [...person.roles], attributes: { ...person.attributes } };
     if (known) {
       const { name, roles, attributes } = known;
@@ -238,10 +234,10 @@ export function signOnRoutes({ store, sessions, elsewhere, enter, logger }: Sign
       email: person.email,
       passwordHash: null,
       active: true,
-      issuer: elsewhere.issuer,
+      issuer: person.issuer,
       subject: person.subject,
     });
-    return store.accounts.bySubject(elsewhere.issuer, person.subject);
+    return store.accounts.bySubject(person.issuer, person.subject);
   }
 
   return router;

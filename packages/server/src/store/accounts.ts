@@ -69,9 +69,10 @@ export class Accounts {
     return found && plainAccount(found);
   }
 
-  /** The account that signs in elsewhere under these. */
+  /** The account that signs in elsewhere under these; an issuer is the same with a slash at its end, as it may have been written before. */
   async bySubject(issuer: string, subject: string): Promise<Account | null> {
-    const found = await this.store.em().findOne(AccountEntity, { issuer, subject });
+    const bare = issuer.replace(/\/$/, "");
+    const found = await this.store.em().findOne(AccountEntity, { issuer: { $in: [bare, `${bare}/`] }, subject });
     return found && plainAccount(found);
   }
 
