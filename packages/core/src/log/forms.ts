@@ -162,6 +162,33 @@ export type Imported = v.InferOutput<typeof importedSchema> & {
   readonly from?: Readonly<Record<string, string>>;
 };
 
+const kinds: Readonly<Record<string, string>> = {
+  string: "a text",
+  array: "a list",
+  literal: "true",
+  strict_object: "an object",
+  loose_object: "an object",
+  record: "an object",
+};
+
+/** What is wrong at one place of a line, in words; a message of the schema's own is said as it is. */
+function saidOf(issue: v.BaseIssue<unknown>): string {
+  const { kind, type, expected, received, message } = issue;
+  const place = v.getDotPath(issue) ?? "the line";
+  const isMember = message.startsWith("Invalid key:");
+  if (isMember && expected === "never") return `${place}: An entry has no such member.`;
+  if (isMember) return `${place}: It is missing.`;
+  if (type === "min_length") return `${place}: It must not be empty.`;
+  if (type === "picklist")
+    return `${place}: It must be ${String(expected)
+      .replace(/^\(|\)$/g, "")
+      .replaceAll(" | ", " or ")}.`;
+  const wanted = kind === "schema" ? kinds[type] : undefined;
+  return wanted === undefined
+    ? `${place}: ${message}`
+    : `${place}: It must be ${wanted}${received === "null" ? ", and is null" : ""}.`;
+}
+
 /**
  * @returns the entry, or what is wrong with the line, a message each; null where the line is none of an entry of a record: a seal, a cursor, or what was
  *   done to the other log itself
@@ -173,12 +200,13 @@ export function importedFrom(line: string): Imported | { readonly wrong: readonl
   } catch {
     return { wrong: ["It is no JSON."] };
   }
-  const { type, table } = (read ?? {}) as { readonly type?: unknown; readonly table?: unknown };
+  if (typeof read !== "object" || read === null || Array.isArray(read))
+    return { wrong: ["the line: It must be an object."] };
+  const { type, table } = read as { readonly type?: unknown; readonly table?: unknown };
   if (type === "seal" || type === "cursor" || (typeof table === "string" && isAct(table))) return null;
   if (type === "entry") {
     const exported = v.safeParse(exportedSchema, read);
-    if (!exported.success)
-      return { wrong: exported.issues.map((issue) => `${v.getDotPath(issue) ?? "the line"}: ${issue.message}`) };
+    if (!exported.success) return { wrong: exported.issues.map(saidOf) };
     const { entry, from, hidden } = exported.output;
     const told = importedFrom(JSON.stringify(entry));
     if (told === null || "wrong" in told) return told;
@@ -189,5 +217,5 @@ export function importedFrom(line: string): Imported | { readonly wrong: readonl
   }
   const parsed = v.safeParse(importedSchema, read);
   if (parsed.success) return parsed.output;
-  return { wrong: parsed.issues.map((issue) => `${v.getDotPath(issue) ?? "the line"}: ${issue.message}`) };
+  return { wrong: parsed.issues.map(saidOf) };
 }
