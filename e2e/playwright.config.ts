@@ -38,7 +38,7 @@ export default defineConfig({
     {
       name: "without scripts",
       use: { ...chromium, javaScriptEnabled: false },
-      testMatch: /(round-trip|refusals|every-type|names|records|examples|saving|keys)\.spec\.ts/,
+      testMatch: /(round-trip|refusals|every-type|names|records|examples|saving|keys|ranges)\.spec\.ts/,
     },
   ],
 });

@@ -156,6 +156,8 @@ test("a draft that somebody else discards is told of and had back; one that they
   const dialog = page.getByRole("dialog", { name: "Publish Rivers" });
   await expect(dialog).toContainText("“Name on the sign”");
   await expect(dialog).not.toContainText("has changed the draft");
+  // Where both change the same setting before they have heard of each other, the second one is asked: that is another test's.
+  await expect(label(other)).toHaveValue("Name on the sign");
   await label(other).fill("Name on the board");
   await expect(dialog.getByRole("status").first()).toContainText("Maud Second has changed the draft");
   await expect(dialog).toContainText("“Name on the board”");

@@ -199,7 +199,7 @@ export const everyTypeSql: readonly string[] = [
   "CREATE SCHEMA proof",
   `CREATE TYPE proof.state AS ENUM ('plain', 'with space', 'quo"te')`,
   "CREATE TYPE proof.pair AS (a integer, b text)",
-  "CREATE DOMAIN proof.code AS text CONSTRAINT code_form CHECK (VALUE ~ '^MV-[0-9]+$')",
+  "CREATE DOMAIN proof.code AS text CONSTRAINT code_form CHECK (VALUE ~ '^MV-[0-9]+$' AND VALUE !~ '13')",
   "CREATE DOMAIN proof.share AS numeric(5,2) CHECK (VALUE <= 100)",
   "CREATE DOMAIN proof.rate AS proof.share CHECK (VALUE >= 1)",
   `CREATE TABLE proof."Every Type" (

@@ -47,7 +47,14 @@ export function formOf(html: string): Map<string, string> {
     ["quill-sheet", "quill-removing", "quill-rows"].includes(attribute(each, "class") ?? ""),
   );
   if (!form) throw new Error(`There is no form on this page: ${html.slice(0, 2000)}`);
-  return new Map(entries(form).map(([name, value]) => [name, value.replaceAll(/\r\n|\r|\n/g, "\r\n")]));
+  const sent = new Map<string, string>();
+  for (const [name, value] of entries(form)) {
+    const text = value.replaceAll(/\r\n|\r|\n/g, "\r\n");
+    const before = sent.get(name);
+    // The two ends of a range are one text, as they are read.
+    sent.set(name, before === undefined ? text : before + text === "" ? "" : `${before}/${text}`);
+  }
+  return sent;
 }
 
 /** A form's body as `application/x-www-form-urlencoded`, with some values replaced; null takes a value off. */

@@ -61,9 +61,13 @@ function shownAtFirst(controls: readonly Control[], words: Words): string {
   }
   if (first instanceof HTMLInputElement && first.type === "checkbox")
     return first.defaultChecked ? words.yes : words.no;
-  const text = first && "defaultValue" in first ? first.defaultValue : "";
-  const isDated = first instanceof HTMLInputElement && /^(date|datetime-local)$/.test(first.type);
-  return isDated ? text.replace(/^(\d{4})-(\d\d)-(\d\d)T?/, `${words.day} `).trim() : text;
+  const texts = controls.map((each) => {
+    const text = "defaultValue" in each ? each.defaultValue : "";
+    const isDated = each instanceof HTMLInputElement && /^(date|datetime-local)$/.test(each.type);
+    return isDated ? text.replace(/^(\d{4})-(\d\d)-(\d\d)T?/, `${words.day} `).trim() : text;
+  });
+  // The two ends of a range; where it has none it is empty.
+  return texts.every((text) => text === "") ? "" : texts.join(" – ").trim();
 }
 
 const controlsIn = (of: Element): Control[] =>
@@ -94,7 +98,10 @@ function mark(form: HTMLFormElement, block: HTMLElement): void {
   button.tabIndex = -1;
   button.title = putBackKeys;
   button.setAttribute("aria-keyshortcuts", putBackKeys);
-  const label = block.querySelector("label, legend")?.textContent ?? controls[0]?.getAttribute("aria-label") ?? "";
+  const label =
+    block.querySelector("legend, label:not(.quill-end label)")?.textContent ??
+    controls[0]?.getAttribute("aria-label") ??
+    "";
   const about = document.createElement("span");
   about.className = "quill-unseen";
   about.textContent = ` (${label})`;

@@ -28,12 +28,29 @@ const find = (what: string): HTMLElement | null =>
 
 const inputsIn = (within: ParentNode): HTMLInputElement[] => [...within.querySelectorAll("input")];
 
+/** The field in the place of whose text the stored value is wanted: what is only here of it is to go. */
+let renewed: Element | null = null;
+
 /** What a browser can't be given anew: files that were chosen, and dates that were begun and not finished. */
-const isOnlyHere = (input: HTMLInputElement): boolean => (input.files?.length ?? 0) > 0 || input.validity.badInput;
+const isOnlyHere = (input: HTMLInputElement): boolean =>
+  ((input.files?.length ?? 0) > 0 || input.validity.badInput) && !renewed?.contains(input);
+
+/** An element that is only here, and which it is of those with its name. */
+type Kept = readonly [input: HTMLInputElement, place: number];
+
+const isLike =
+  (old: HTMLInputElement) =>
+  ({ name, type }: HTMLInputElement): boolean =>
+    name === old.name && type === old.type;
+
+const keptIn = (part: ParentNode): Kept[] =>
+  inputsIn(part)
+    .filter(isOnlyHere)
+    .map((input) => [input, inputsIn(document).filter(isLike(input)).indexOf(input)]);
 
 /** Puts an element that was there in the place of its like, with what the answer says of it. */
-function keep(old: HTMLInputElement): void {
-  const next = inputsIn(document).find((input) => input !== old && input.name === old.name && input.type === old.type);
+function keep([old, place]: Kept): void {
+  const next = inputsIn(document).filter(isLike(old))[place];
   if (!next) return;
   for (const name of ["id", "class", "aria-invalid", "aria-describedby", "aria-required"]) {
     const value = next.getAttribute(name);
@@ -47,9 +64,9 @@ function keep(old: HTMLInputElement): void {
 function show(next: Document): boolean {
   const [theirs, ours] = [partsIn(next), partsIn(document)];
   if (theirs.length === 0 || theirs.length !== ours.length) return false;
-  const kept = ours.flatMap((part) => inputsIn(part).filter(isOnlyHere));
+  const kept = ours.flatMap(keptIn);
   for (const [index, part] of ours.entries()) part.replaceChildren(...(theirs[index]?.childNodes ?? []));
-  for (const input of kept) keep(input);
+  for (const each of kept) keep(each);
   if (next.title) document.title = next.title;
   document.dispatchEvent(new Event("quill:shown"));
   return true;
@@ -63,9 +80,9 @@ function showPart(next: Document, name: string): HTMLElement | null {
   const named = (of: Document): HTMLElement | undefined => partsIn(of).find(({ dataset }) => dataset.quill === name);
   const [theirs, ours] = [named(next), named(document)];
   if (!theirs || !ours) return null;
-  const kept = inputsIn(ours).filter(isOnlyHere);
+  const kept = keptIn(ours);
   ours.replaceChildren(...theirs.childNodes);
-  for (const input of kept) keep(input);
+  for (const each of kept) keep(each);
   document.dispatchEvent(new Event("quill:shown"));
   return ours;
 }
@@ -317,6 +334,8 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   // A second press of the button sends nothing a second time.
   if (sending && itself(sending).isConnected) return;
   sending = form;
+  const isTaken = submitter instanceof HTMLButtonElement && submitter.name.endsWith("quill.take");
+  renewed = isTaken ? submitter.closest("[data-field]") : null;
   const place = placeIn(form, submitter);
   const body = bodyOf(form, submitter);
   tell(form, null);
@@ -354,6 +373,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
     work?.end();
     itself(form).querySelector(".quill-sending[role=status]")?.remove();
     sending = null;
+    renewed = null;
   }
 }
 

@@ -131,9 +131,7 @@ function groupsOf(columns: readonly Column[]): ReadonlyMap<string, string> {
 
 /** How values are written that have no control of their own, by the beginning of their types' names (PostgreSQL documentation, 8.5.4 and 8.17.5). */
 const written: readonly (readonly [type: RegExp, help: string])[] = [
-  [/^daterange$/, "The first day, and the day after the last one: [2026-03-02,2026-03-05)."],
-  [/^tstz?range$/, "From and until: [2026-03-02 10:00,2026-03-02 11:30)."],
-  [/^(int4|int8|num)range$/, "From, and up to but not including: [1,10)."],
+  [/^numrange$/, "From, and up to but not including: [1,10)."],
   [/^interval/, "Like 3 days, or 02:30:00."],
 ];
 

@@ -198,7 +198,12 @@ export function bodyOf(
   const byName = new Map(Object.entries(edits));
   const kept = pairs.filter(([name]) => byName.get(name) !== null);
   const had = new Set(kept.map(([name]) => name));
-  const edited = kept.map(([name, value]) => [name, byName.get(name) ?? value] as const);
+  // What is typed into two controls of one name is one text.
+  const isSecond = ([name]: readonly [string, string], place: number): boolean =>
+    byName.has(name) && kept.findIndex(([each]) => each === name) !== place;
+  const edited = kept.flatMap((each, place) =>
+    isSecond(each, place) ? [] : [[each[0], byName.get(each[0]) ?? each[1]] as const],
+  );
   const added = [...byName].filter((entry): entry is [string, string] => entry[1] !== null && !had.has(entry[0]));
   return encoded([...edited, ...added]);
 }

@@ -4,6 +4,7 @@ import type { MessageCode } from "../messages/catalog.js";
 import type { Language } from "../messages/messages.js";
 import type { Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
+import type { ReadValue } from "../values/read-value.js";
 import type { Choices } from "./choice-source.js";
 
 export type Attributes = Parameters<typeof attributes>[0];
@@ -26,7 +27,7 @@ interface ControlParts {
   readonly text: string;
   readonly options: readonly Option[];
   /** What it says by itself, in the page's language. */
-  readonly words: { readonly chooseFile: string; readonly removeFile: string };
+  readonly words: Readonly<Record<"chooseFile" | "removeFile" | "from" | "until" | "firstDay" | "lastDay", string>>;
   /** What stands in it, as its `content` writes it. */
   readonly content: Markup;
   /** What the script of the pages goes by, where the choices are searched or depend on others. */
@@ -52,6 +53,10 @@ export interface ControlKind<Name extends string = string> {
   textOf?(stored: string, column: Column, timeZone: string, language: Language): string;
   /** The text of the value that a typed text stands for, where the control writes it another way. */
   valueText?(text: string, column: Column): string;
+  /** Reads a typed text by itself; null for one that is read as any other of the column's type. */
+  read?(text: string, column: Column, timeZone: string, language: Language): ReadValue | null;
+  /** The text of what several elements of its one name hold, in their order. */
+  joined?(texts: readonly string[]): string;
   /** What it means where only the hidden control beside it was sent. */
   readonly unsent?: string;
   /** Whether it is several elements, which have a legend instead of a label (HTML, 4.10.15). */

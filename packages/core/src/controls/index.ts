@@ -11,6 +11,7 @@ import { file } from "./file.js";
 import { multiLine } from "./multi-line.js";
 import { number } from "./number.js";
 import { radio } from "./radio.js";
+import { range } from "./range.js";
 import { text } from "./text.js";
 
 /** The only list of our controls. */
@@ -25,6 +26,7 @@ const ours = {
   number,
   date,
   "date-time": dateTime,
+  range,
 };
 
 /** The control of a field: which HTML element shows it and how its text is taken. */

@@ -1,6 +1,7 @@
 import type { Language } from "../messages/messages.js";
 import type { Stored } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
+import { type ReadValue, readValue } from "../values/read-value.js";
 import { type Control, controlKind } from "./index.js";
 
 /** What a control holds: the element that can show the stored value whole, and its text. */
@@ -28,6 +29,19 @@ export function show(
   if (stored === null || hidden) return { control, text: kind.empty ?? "" };
   const text = kind.textOf?.(stored, column, timeZone, language) ?? stored;
   return { control: keeping(control, text), text };
+}
+
+/** A typed text as a value of its column. */
+export function readText(
+  { control, column }: { readonly control: Control; readonly column: Column },
+  text: string,
+  { timeZone, language }: { readonly timeZone: string; readonly language: Language },
+): ReadValue {
+  const kind = controlKind(control);
+  return (
+    kind.read?.(text, column, timeZone, language) ??
+    readValue(column.type, kind.valueText?.(text, column) ?? text, timeZone, language)
+  );
 }
 
 /**

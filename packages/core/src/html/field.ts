@@ -100,7 +100,14 @@ function written(view: FieldView, content: Markup, { id, language, row }: Placed
     autocomplete: field.autocomplete,
     text,
     options: view.options,
-    words: { chooseFile: word(language, "choose-file"), removeFile: word(language, "remove-file") },
+    words: {
+      chooseFile: word(language, "choose-file"),
+      removeFile: word(language, "remove-file"),
+      from: word(language, "range-from"),
+      until: word(language, "range-until"),
+      firstDay: word(language, "first-day"),
+      lastDay: word(language, "last-day"),
+    },
     content,
     choosing: choosingOf(view),
   });

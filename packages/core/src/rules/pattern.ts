@@ -6,7 +6,7 @@ import type { RuleKind } from "./rule.js";
 
 interface Pattern {
   readonly source: string;
-  readonly matches: (text: string) => boolean;
+  readonly compiled: RE2JS;
   /** As the table says it, where it is the table's. */
   readonly ofTable?: string;
 }
@@ -26,9 +26,9 @@ const notBlank = "[\\s\\S]*[^ ][\\s\\S]*";
 /** What the table demands; what can't be compiled is left to PostgreSQL. */
 function ofCheck({ by, values: [source = notBlank, ofTable = ""] }: CheckConstraint): readonly Pattern[] {
   try {
-    const compiled = RE2JS.compile(source);
-    const matches = (text: string): boolean => compiled.matches(text);
-    return [{ source, matches, ofTable: by === "not blank" ? "not blank" : `pattern ${ofTable}` }];
+    return [
+      { source, compiled: RE2JS.compile(source), ofTable: by === "not blank" ? "not blank" : `pattern ${ofTable}` },
+    ];
   } catch {
     return [];
   }
@@ -52,8 +52,7 @@ export const pattern: RuleKind<Pattern, string> = {
   },
   demandOf: (source, _, context, path) => {
     try {
-      const compiled = RE2JS.compile(source);
-      return { source, matches: (text) => compiled.matches(text) };
+      return { source, compiled: RE2JS.compile(source) };
     } catch (error) {
       return context.error("pattern", `This pattern can't be read: ${(error as Error).message}.`, path);
     }
@@ -68,5 +67,5 @@ export const pattern: RuleKind<Pattern, string> = {
   implied: ({ source }, others) => others.some((other) => other.source === source),
   words: ({ source, ofTable }) => ofTable ?? `pattern ${source}`,
   schema: ({ source }) => ({ pattern: `^(?:${source})$` }),
-  broken: ({ matches }, { value }) => (matches(value ?? "") ? null : ["pattern", {}]),
+  broken: ({ compiled }, { value }) => (compiled.matches(value ?? "") ? null : ["pattern", {}]),
 };

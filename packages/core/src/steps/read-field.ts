@@ -1,7 +1,7 @@
 import { boxName } from "../controls/check-box.js";
 import { removeName } from "../controls/file.js";
 import { controlKind } from "../controls/index.js";
-import { comparable, keeping, normal, show } from "../controls/show.js";
+import { comparable, keeping, normal, readText, show } from "../controls/show.js";
 import { message } from "../messages/messages.js";
 import { isMade } from "../page/columns.js";
 import type { Field, Page } from "../page/page.js";
@@ -10,7 +10,7 @@ import { kindOf } from "../rules/index.js";
 import type { Tidying } from "../settings/field/tidy.js";
 import type { SentFile } from "../trip/request.js";
 import type { Trip } from "../trip/trip.js";
-import { type ReadValue, readValue } from "../values/read-value.js";
+import type { ReadValue } from "../values/read-value.js";
 import { slugOf } from "../values/slug.js";
 import type { Problem } from "../views/form-view.js";
 import { type Claims, type FieldDigest, fieldDigest, nothingShown, signerOfClaims } from "./token.js";
@@ -142,17 +142,11 @@ export function readField(
  * A typed text as a value of its column. What a date control could not show again, `infinity` or a year before Christ, is
  * taken where there was a text control only: the page's own wish, or since something of that kind is stored.
  */
-function readTyped(
-  { column, control, empty }: Field,
-  text: string,
-  { timeZone, language }: Pick<Page, "timeZone" | "language">,
-  plain: boolean,
-): ReadValue {
-  if (text === "" && empty === "text") return { ok: true, value: "" };
-  const kind = controlKind(control);
-  const read = readValue(column.type, kind.valueText?.(text, column) ?? text, timeZone, language);
+function readTyped(field: Field, text: string, page: Pick<Page, "timeZone" | "language">, plain: boolean): ReadValue {
+  if (text === "" && field.empty === "text") return { ok: true, value: "" };
+  const read = readText(field, text, page);
   if (!read.ok || read.value === null || plain) return read;
-  const code = kind.refuses?.(read.value) ?? null;
+  const code = controlKind(field.control).refuses?.(read.value) ?? null;
   return code === null ? read : { ok: false, code };
 }
 
@@ -229,14 +223,16 @@ export function asPicked(
 /** A date that was begun and not finished is none, whatever was sent of it. */
 export function unfinished(page: Page, each: SubmittedField): SubmittedField {
   const { field } = each;
-  const code = controlKind(field.control).unfinished;
+  const { unfinished: code, joined } = controlKind(field.control);
   if (code === undefined) return each;
+  // Of two controls the other one was finished.
+  const text = joined ? each.text : "";
   const said = field.message ?? message(page.language, code, { label: field.label });
   return {
     field,
     sent: true,
-    text: "",
-    raw: "",
+    text,
+    raw: text,
     touched: true,
     value: null,
     problem: { field: field.column.name, message: said },

@@ -1,5 +1,7 @@
 import { boxName } from "../controls/check-box.js";
+import type { ControlKind } from "../controls/control.js";
 import { removeName } from "../controls/file.js";
+import { controlKind } from "../controls/index.js";
 import type { Code } from "../messages/codes.js";
 import { isMade, isTaken } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
@@ -62,6 +64,8 @@ interface FormNames {
   /** Those columns. */
   readonly columns: ReadonlySet<string>;
   readonly reserved: ReadonlySet<string>;
+  /** Of columns whose control is two elements, how their texts are one. */
+  readonly joins: ReadonlyMap<string, NonNullable<ControlKind["joined"]>>;
 }
 
 const namesFor = (form: Claims["form"]) =>
@@ -77,6 +81,12 @@ const namesFor = (form: Claims["form"]) =>
       fields,
       names,
       columns: new Set(names.values()),
+      joins: new Map(
+        fields.flatMap(({ control, column }) => {
+          const { joined } = controlKind(control);
+          return joined ? [[column.name, joined] as const] : [];
+        }),
+      ),
       reserved: new Set([
         tokenName,
         saveName,
@@ -144,8 +154,9 @@ export function read(holder: Holder, body: string, signer: Signer): ReadResult {
 
 /** The same for a form whose names and values are known already. */
 export function readSent(holder: Holder, pairs: readonly (readonly [string, string])[], signer: Signer): ReadResult {
-  const { fields, names, columns, reserved } = namesOf[holder.form](holder.page);
+  const { fields, names, columns, reserved, joins } = namesOf[holder.form](holder.page);
   const sent = new Map<string, string>();
+  const joined = new Set<string>();
   const ignored: (readonly [string, string])[] = [];
   let twice: string | undefined;
   for (const [given, value] of pairs) {
@@ -155,8 +166,15 @@ export function readSent(holder: Holder, pairs: readonly (readonly [string, stri
       continue;
     }
     const name = column ?? given;
-    if (sent.has(name)) twice ??= given;
-    sent.set(name, value);
+    const before = sent.get(name);
+    if (before === undefined) sent.set(name, value);
+    else if (joins.has(name) && !joined.has(name)) {
+      joined.add(name);
+      sent.set(name, joins.get(name)?.([before, value]) ?? value);
+    } else {
+      twice ??= given;
+      sent.set(name, value);
+    }
   }
   const refuse = (code: Code, reason: string): ReadResult => {
     const typed = new Map([...sent].filter(([name]) => columns.has(name)));

@@ -5,6 +5,7 @@ import { fillTemplate, type Template } from "../settings/bound/template.js";
 import { type Column, columnOf } from "../table/model.js";
 import { inLanguage } from "../values/in-language.js";
 import { inZone } from "../values/in-zone.js";
+import { endsOf, rangeKind } from "../values/range.js";
 import { sizeIn, toldSize } from "../values/stamp.js";
 
 /**
@@ -36,13 +37,25 @@ function toldWhole(
     case "boolean":
       return word(language, stored === "true" ? "yes" : "no");
     default:
-      return inLanguage(column.type.kind, stored, language);
+      return toldRange({ language, timeZone }, column, stored) ?? inLanguage(column.type.kind, stored, language);
   }
 }
 
-/** The same for other programs: numbers and days as PostgreSQL writes them. */
+/** A range by its two ends, of which the last day or number is in it; null for any other value, and for a range that has others. */
+function toldRange(page: Pick<Page, "language" | "timeZone">, column: Column, stored: string): string | null {
+  const kind = rangeKind(column.type);
+  const ends = kind && endsOf(kind, stored);
+  if (!ends) return null;
+  const end = (value: string | null): string => told(page, { ...column, type: { ...column.type, kind } }, value) ?? "";
+  const { from, until } = ends;
+  return from !== null && from === until ? end(from) : `${end(from)} – ${end(until)}`.trim();
+}
+
+/** The same for other programs: numbers, days and ranges as PostgreSQL writes them. */
 export const toldPlainly = (page: Pick<Page, "language" | "timeZone">, column: Column, stored: Stored): Stored =>
-  toldWhole(column.type.kind === "boolean" ? page : { ...page, language: "en" }, column, stored);
+  rangeKind(column.type) && !column.sensitive
+    ? stored
+    : toldWhole(column.type.kind === "boolean" ? page : { ...page, language: "en" }, column, stored);
 
 /** A template of a page filled with the values of a record. */
 export const renderTemplate = (page: Page, template: Template, row: Row): string =>

@@ -4,6 +4,7 @@ import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import type { Prepared } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import type { Sent } from "../staging.js";
+import { shownIn } from "./load.js";
 import { casesOf, easyFields, editing, otherValues, somethingToType, typedForm, typing } from "./making.js";
 import { disposable } from "./records.js";
 
@@ -72,14 +73,9 @@ export function compareCases(prepared: Prepared): Case[] {
         });
         stage.answered(sent, [409], "conflict");
         stage.untouched(sent);
-        const control = sent.document.form?.controls.find(
-          ({ name, value }) => name === field.formName && value !== null,
-        );
-        if (control && field.tidy.length === 0 && field.control !== "check-box" && sent.outcome === "conflict")
-          stage.expect(
-            control.value === typed.replaceAll("\n", "\r\n"),
-            `What was typed is gone: the control holds ${control.value}.`,
-          );
+        const shown = sent.document.form && shownIn(sent.document.form, field);
+        if (shown && field.tidy.length === 0 && field.control !== "check-box" && sent.outcome === "conflict")
+          stage.expect(shown === typed.replaceAll("\n", "\r\n"), `What was typed is gone: the control holds ${shown}.`);
         if (field.choices === null && field.control !== "check-box" && theirs.length > 1)
           stage.expect(
             sent.document.text.includes(told(page, field.column, theirs) ?? ""),

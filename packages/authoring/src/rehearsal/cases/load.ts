@@ -1,3 +1,4 @@
+import { controlKind } from "@loyal-quill/core/controls/index";
 import type { Field } from "@loyal-quill/core/page/page";
 import type { Row, Stored } from "@loyal-quill/core/postgres/statement";
 import { recordAddress } from "@loyal-quill/core/settings/bound/path";
@@ -25,8 +26,10 @@ async function sendUntouched(
 }
 
 /** What stands in a field's control. */
-const shownIn = (form: DocumentForm, field: Field): string | null => {
+export const shownIn = (form: DocumentForm, field: Field): string | null => {
   const own = form.controls.filter(({ name }) => name === field.formName);
+  const { joined } = controlKind(field.control);
+  if (joined && own.length > 1) return joined(own.map(({ value }) => value ?? ""));
   return own.find(({ value }) => value !== null)?.value ?? (own.length > 0 ? "" : null);
 };
 

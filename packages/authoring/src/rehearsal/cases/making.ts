@@ -1,6 +1,5 @@
 import type { Actor } from "@loyal-quill/core/condition/facts";
-import { controlKind } from "@loyal-quill/core/controls/index";
-import { show } from "@loyal-quill/core/controls/show";
+import { readText, show } from "@loyal-quill/core/controls/show";
 import { reasonName, tokenName } from "@loyal-quill/core/page/names";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Database, DatabaseAway, DatabaseRefusal, Stored } from "@loyal-quill/core/postgres/statement";
@@ -8,7 +7,6 @@ import { demandsOf } from "@loyal-quill/core/rules/rule";
 import { step } from "@loyal-quill/core/rules/step";
 import { tidy } from "@loyal-quill/core/steps/read-field";
 import type { StepName } from "@loyal-quill/core/trip/round-trip";
-import { readValue } from "@loyal-quill/core/values/read-value";
 import { bodyOf, type DocumentForm } from "../browser.js";
 import { type Case, LeftOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
@@ -74,9 +72,8 @@ export function asTypedAgain(page: Page, field: Field, value: string): Stored {
   if (shown.control !== field.control) return null;
   // What a browser sends, and what is made of it (HTML, 4.10.21.4).
   const typed = shown.text.replaceAll(/\r\n|\r/g, "\n");
-  const text = controlKind(field.control).valueText?.(typed, field.column) ?? typed;
-  if (text === "" && field.empty === "text") return "";
-  const read = readValue(field.column.type, text, page.timeZone, page.language);
+  if (typed === "" && field.empty === "text") return "";
+  const read = readText(field, typed, page);
   return read.ok ? read.value : null;
 }
 

@@ -3,6 +3,7 @@ import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Row, Stored } from "@loyal-quill/core/postgres/statement";
 import { kindOf } from "@loyal-quill/core/rules/index";
 import type { Rule } from "@loyal-quill/core/rules/rule";
+import { tidy } from "@loyal-quill/core/steps/read-field";
 import { leaveOut, NotJudged } from "../case.js";
 import { type Prepared, typedOf } from "../prepare.js";
 import { asTypedAgain, otherValues } from "./making.js";
@@ -47,6 +48,9 @@ const fill = (length: number): string => "abcdefghij".repeat(Math.ceil(length / 
 
 /** Whether what is stored is no value to a person: left so, it is no change. */
 export const isBlank = (stored: Stored | undefined): boolean => (stored ?? "").trim() === "";
+
+/** Whether blanks that are typed are blanks that are judged. */
+const staysBlank = (field: Field): boolean => !isMade(field) && tidy(field, "   ") === "   ";
 
 /** Where no two records may have the same value, those that none has stand first. */
 function untaken({ rows }: Prepared, { column, rules }: Field, values: readonly string[]): readonly string[] {
@@ -104,7 +108,7 @@ export function sidesOf(prepared: Prepared, field: Field, { rule, demand }: Rule
     case "one-of":
       return {
         inside: texts(page, field, others.length > 0 ? untaken(prepared, field, others).slice(0, 2) : [own]),
-        outside: asIs("~", "no such thing", "\u{1F30A}", "   ").filter(
+        outside: asIs("~", "no such thing", "\u{1F30A}", ...(staysBlank(field) ? ["   "] : [])).filter(
           ({ value }) => kindOf({ rule }).broken?.(demand, { column: field.column, value, text: value ?? "" }) !== null,
         ),
       };

@@ -55,7 +55,8 @@ describe("a table with a column of every type", () => {
   test.each([
     ["inet", "10.0.0.256", "Inet can't be stored: invalid input syntax for type inet"],
     ["range", "[7,3]", "Range can't be stored: range lower bound must be less than or equal to range upper bound"],
-    ["code", "XX-1", "Code can't be stored: value for domain proof.code violates check constraint"],
+    ["code", "XX-1", "Code isn’t in the expected format."],
+    ["code", "MV-13", "Code can't be stored: value for domain proof.code violates check constraint"],
     ["percent%", "100.50", "Percent% is above 100: enter 100 or less."],
     ["rate", "100.50", "Rate is above 100: enter 100 or less."],
     ["rate", "0.50", "Rate is below 1: enter 1 or more."],
