@@ -56,6 +56,51 @@ texts: { new: New station, add: Add station }
     expect(drafted(number({ name: "lock_version", default: "0" }), { triggersUpdates: true })).not.toContain("set:");
   });
 
+  test("asks for what names say: addresses are judged, and what marks a record as deleted is no field", () => {
+    const [id, text] = river.columns as [Column, Column];
+    const moment: Column = {
+      ...text,
+      type: { ...text.type, kind: "timestamptz", shown: "timestamp with time zone", cast: "timestamptz" },
+      nullable: true,
+      default: null,
+    };
+    const truth: Column = { ...moment, type: { ...moment.type, kind: "boolean", shown: "boolean" } };
+    const drafted = (...columns: readonly Column[]) =>
+      draftPages({ tables: [{ ...river, columns: [id, text, ...columns] }], unusable: [] }).drafts[0]?.text ?? "";
+    const named = drafted(
+      ...["email", "contact_email", "billingEmail", "voicemail", "website", "url"].map((name) => ({ ...text, name })),
+    );
+    expect(named).toContain("- email: { rules: [ e-mail ] }");
+    expect(named).toContain("- contact_email: { rules: [ e-mail ] }");
+    expect(named).toContain("- billingEmail: { rules: [ e-mail ] }");
+    expect(named).toMatch(/- voicemail$/m);
+    expect(named).toContain("- website: { rules: [ web-address ] }");
+    expect(named).toMatch(/- url$/m);
+    const marked = drafted({ ...moment, name: "deleted_at" });
+    expect(marked).toContain("To leave those out: access: { rows: row.deleted_at == null }");
+    expect(marked).not.toMatch(/- deleted_at|columns: .*deleted_at/);
+    expect(drafted({ ...truth, name: "is_deleted" })).toContain("access: { rows: row.is_deleted != true }");
+    // With a value in every record it marks something else.
+    expect(drafted({ ...moment, name: "deleted_at", nullable: false })).toContain("- deleted_at");
+    expect(drafted({ ...text, name: "deleted_at" })).toContain("- deleted_at");
+  });
+
+  test("has ranges in its list, which are told by their ends", () => {
+    const [id, text] = river.columns as [Column, Column];
+    const range = (cast: string): Column => ({
+      ...text,
+      name: cast,
+      type: { ...text.type, kind: "other", shown: cast, cast },
+    });
+    const drafted = draftPages({
+      tables: [{ ...river, columns: [id, text, range("daterange"), range("numrange")] }],
+      unusable: [],
+    }).drafts[0]?.text;
+    expect(drafted).toContain("columns: [ name, daterange ]");
+    expect(drafted).toMatch(/- daterange$/m);
+    expect(drafted).toContain('- numrange: { help: "From, and up to but not including: [1,10)." }');
+  });
+
   test("groups columns that begin alike, puts long texts last, and drops what a reference's name says twice", () => {
     const text = river.columns[1] as Column;
     const columns = [

@@ -4,6 +4,7 @@ import { referencedChoices, tellingColumn } from "@loyal-quill/core/settings/bou
 import { labelFrom } from "@loyal-quill/core/settings/bound/label";
 import { incremented, mayBeLockVersion } from "@loyal-quill/core/table/lock-version";
 import { type Catalog, type Column, columnOf, type Table, tableName } from "@loyal-quill/core/table/model";
+import { rangeKind } from "@loyal-quill/core/values/range";
 import { slugOf } from "@loyal-quill/core/values/slug";
 import pluralize from "pluralize";
 import { stringify } from "yaml";
@@ -135,6 +136,19 @@ const written: readonly (readonly [type: RegExp, help: string])[] = [
   [/^interval/, "Like 3 days, or 02:30:00."],
 ];
 
+/** Rules that the names of text columns ask for: what is no address is most likely a slip. */
+const named: readonly (readonly [name: RegExp, rule: string])[] = [
+  [/(^|_)[eE]_?mail(_address)?$|[a-z]Email(Address)?$/, "e-mail"],
+  [/(^|_)([wW]ebsite|[hH]omepage|web_address)$|[a-z](Website|Homepage)$/, "web-address"],
+];
+
+const ruleFor = ({ demands, references }: Table, { name, type }: Column): string | undefined =>
+  type.kind === "text" &&
+  !demands.some(({ column, by }) => column === name && by === "in") &&
+  !references.some(({ columns }) => columns.includes(name))
+    ? named.find(([pattern]) => pattern.test(name))?.[1]
+    : undefined;
+
 /** One field of a draft: its name, with settings where the table alone does not say enough. */
 function fieldText(table: Table, column: Column, group: string | undefined): string {
   const { name } = column;
@@ -142,11 +156,13 @@ function fieldText(table: Table, column: Column, group: string | undefined): str
   const refers = table.references.some((each) => each.columns.length === 1 && each.columns[0] === name);
   const plain = refers ? name.replace(/_(code|key|no|number|uuid)$/i, "") : (measured?.rest ?? name);
   const help = written.find(([type]) => type.test(column.type.shown))?.[1];
+  const rule = mayChange(column) ? ruleFor(table, column) : undefined;
   const inGroup = group === undefined ? plain : plain.slice(group.length + 1) || plain;
   const settings = {
     ...(inGroup === name ? {} : { label: labelFrom(inGroup) }),
     ...(measured ? { unit: measured.unit } : {}),
     ...(group === undefined ? {} : { group: labelFrom(group) }),
+    ...(rule === undefined ? {} : { rules: [rule] }),
     ...(isLong(column, table) ? { control: "multi-line" } : {}),
     ...(help === undefined || !mayChange(column) ? {} : { help }),
     ...(isStamp(column) && !Object.hasOwn(setOf(table), name) ? { "read-only": true } : {}),
@@ -154,6 +170,20 @@ function fieldText(table: Table, column: Column, group: string | undefined): str
   const said = Object.keys(settings).length > 0 ? { [name]: settings } : name;
   return flow(said).replace(/^\{ (.*) \}$/s, "$1");
 }
+
+/** Whether a column most likely marks records as deleted that stay in the table: by when, or by yes or no. */
+const marksDeleted = ({ name, type, nullable, default: given }: Column): boolean =>
+  (/^(deleted|removed)_?(at|on)$/i.test(name) &&
+    ["date", "timestamp", "timestamptz"].includes(type.kind) &&
+    nullable &&
+    given === null) ||
+  (/^(is_?)?deleted$/i.test(name) && type.kind === "boolean");
+
+/** What is said of such a column: nobody deletes a record by typing when it was deleted. */
+const deletedLine = ({ name, type }: Column): string =>
+  `# ${name} most likely marks records as deleted, so it is no field. To leave those out: access: { rows: ${
+    type.kind === "boolean" ? `row.${name} != true` : `row.${name} == null`
+  } }`;
 
 /** The columns of a list: key, what tells most, and a few that are short. */
 function listColumns(table: Table, key: readonly string[], telling: Column | undefined): readonly string[] {
@@ -163,7 +193,8 @@ function listColumns(table: Table, key: readonly string[], telling: Column | und
       !key.includes(name) &&
       isShown(column) &&
       !mayBeLockVersion(column) &&
-      !["json", "other"].includes(type.kind) &&
+      !marksDeleted(column) &&
+      (!["json", "other"].includes(type.kind) || rangeKind(type) !== undefined) &&
       (type.kind !== "uuid" || table.references.some(({ columns }) => columns.includes(name))) &&
       !long.test(name)
     );
@@ -250,7 +281,8 @@ function draftText(
   const set = setOf(table);
   // Nobody but other applications asks for it.
   const isCount = (column: Column): boolean => Object.hasOwn(set, column.name) && mayBeLockVersion(column);
-  const shown = others.filter((column) => isShown(column) && !isCount(column));
+  const deleted = others.find(marksDeleted);
+  const shown = others.filter((column) => isShown(column) && !isCount(column) && column !== deleted);
   const fields = [
     ...shownKey,
     ...shown.filter((column) => !isLong(column, table)),
@@ -286,6 +318,7 @@ function draftText(
     `record: ${flow({ table: tableName(table), key: keyNames.length === 1 ? keyNames[0] : keyNames, ...(editable ? { "key-editable": true } : {}) })}`,
     "# Everybody who is signed in may open this page and edit every record. To narrow it:",
     `# access: { open: actor.roles.exists(r, r in ["…"]), rows: row.… == actor.…, edit: row.… != "…", ${makes ? "new: true, " : ""}delete: true }${makes ? " # in the place of the next line" : ""}`,
+    ...(deleted ? [deletedLine(deleted)] : []),
     ...(makes ? ["access: { new: true }"] : []),
     `list: ${flow({ columns: listColumns(table, keyNames, telling), ...(filters.length > 0 ? { filter: filters } : {}) })}`,
     ...(Object.keys(set).length > 0 ? [`set: ${flow(set)}`] : []),

@@ -105,6 +105,7 @@ th .quill-typed { font-weight: 400; }
 .quill-reading .quill-label { font-weight: 400; color: var(--quill-soft); overflow-wrap: anywhere; }
 .quill-reading .quill-help { display: none; }
 .quill-going { margin-top: 1.75rem; }
+@media (max-width: 34rem) { .quill-end label { min-width: 4.5rem; } }
 @media (max-width: 34rem) { .quill-reading .quill-field { grid-template-columns: minmax(0, 1fr); } }
 .quill-actions { max-width: 38rem; display: flex; flex-wrap: wrap; gap: .5rem 1.25rem; align-items: center; margin: .5rem 0 0; }
 :where(.quill) button { background: var(--quill-live); color: var(--quill-paper); border: 1px solid var(--quill-live); border-radius: 0; padding: .4rem 1.1rem; font-weight: 700; cursor: pointer; }
