@@ -1,3 +1,4 @@
+import { controlKind } from "../controls/index.js";
 import { type Language, word } from "../messages/messages.js";
 import type { Field } from "../page/page.js";
 import { inLanguage } from "../values/in-language.js";
@@ -13,5 +14,8 @@ export interface TypedText {
 export function typedText({ choices, control, column }: Field, text: string, language: Language): string {
   if (text !== "" && (control === "check-box" || choices?.from === "truth"))
     return word(language, text === "true" ? "yes" : "no");
+  // The two ends of a range are one text.
+  const { joined, told } = controlKind(control);
+  if (joined && told) return told(text, language);
   return isDated(column) ? inLanguage(column.type.kind, text.replace("T", " "), language) : text;
 }

@@ -1,5 +1,6 @@
 import type { Field } from "@loyal-quill/core/page/page";
 import { told } from "@loyal-quill/core/views/told";
+import { typedText } from "@loyal-quill/core/views/typed";
 import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import type { Prepared } from "../prepare.js";
 import type { Stage } from "../stage.js";
@@ -172,10 +173,14 @@ export function compareCases(prepared: Prepared): Case[] {
         );
         if (typed.length > 3 && field.choices === null && field.tidy.length === 0)
           stage.expect(
-            // A moment is told with a space, also where its control is plain text and it was typed with a T; a box by yes or no.
-            [typed, typed.replace("T", " "), told(page, field.column, typed) ?? typed].some((text) =>
-              sent.document.text.includes(text),
-            ) || sent.document.forms.some(({ controls }) => controls.some(({ value }) => value === typed)),
+            // A moment is told with a space, also where its control is plain text and it was typed with a T; a box by yes or no, a range by its ends.
+            [
+              typed,
+              typed.replace("T", " "),
+              told(page, field.column, typed) ?? typed,
+              typedText(field, typed, page.language),
+            ].some((text) => sent.document.text.includes(text)) ||
+              sent.document.forms.some(({ controls }) => controls.some(({ value }) => value === typed)),
             "What was typed is gone.",
           );
       },

@@ -1,15 +1,41 @@
 import { type Actor, factsOf } from "@loyal-quill/core/condition/facts";
 import { mayDelete } from "@loyal-quill/core/steps/access";
-import { tableName } from "@loyal-quill/core/table/model";
+import { type Column, tableName } from "@loyal-quill/core/table/model";
 import { bodyOf, type DocumentForm } from "../browser.js";
 import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import type { Prepared, RehearsedRecord } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import { touchedInWords } from "../staging.js";
-import { casesOf, editing } from "./making.js";
+import { casesOf, editing, otherValues } from "./making.js";
 import { madeRecord } from "./records.js";
 
 const [writing, accessing, reading] = [casesOf("write"), casesOf("access"), casesOf("read")];
+
+/** Changes one of the columns of a record underneath to what its table takes. @throws NotJudged where none takes another value */
+async function changeOne(
+  stage: Stage,
+  prepared: Prepared,
+  { key, row }: RehearsedRecord,
+  columns: readonly Column[],
+): Promise<void> {
+  let last: unknown;
+  for (const column of columns) {
+    const field = prepared.page.fields.find((each) => each.column === column);
+    const values = [
+      ...(field ? otherValues(prepared, field, row).slice(0, 3) : []),
+      row[column.name] === "x" ? "y" : "x",
+    ];
+    for (const value of values)
+      try {
+        await stage.put(key, { [column.name]: value });
+        return;
+      } catch (error) {
+        if (!(error instanceof NotJudged)) throw error;
+        last = error;
+      }
+  }
+  throw last;
+}
 
 /** Runs with a record that somebody may delete: those that are there, and then one that is made for it. */
 async function deleting(
@@ -166,7 +192,7 @@ export function deleteCases(prepared: Prepared): Case[] {
       (stage) =>
         deleting(stage, prepared, async (actor, record) => {
           const form = await removalForm(stage, actor, record);
-          const column = page.table.columns.find(
+          const columns = page.table.columns.filter(
             ({ name, type, written, granted, nullable }) =>
               type.kind === "text" &&
               nullable &&
@@ -175,8 +201,8 @@ export function deleteCases(prepared: Prepared): Case[] {
               !page.key.some((each) => each.name === name) &&
               !page.access.delete?.rowColumns.includes(name),
           );
-          if (!column) throw new LeftOut("The table has no text to change meanwhile.");
-          await stage.put(record.key, { [column.name]: record.row[column.name] === "x" ? "y" : "x" });
+          if (columns.length === 0) throw new LeftOut("The table has no text to change meanwhile.");
+          await changeOne(stage, prepared, record, columns);
           const sent = await stage.post(stage.address(record.key, "/delete"), actor, bodyOf(form.pairs), {
             key: record.key,
           });

@@ -9,6 +9,7 @@ import type { Stage } from "../stage.js";
 import type { Asking, Sent } from "../staging.js";
 import { readOnlyStatement } from "../statements.js";
 import { faults } from "./faults.js";
+import { shownIn } from "./load.js";
 import {
   beforeWriting,
   casesOf,
@@ -44,11 +45,9 @@ function keepsTyped(
   { name, typed }: { readonly name: string; readonly typed: string },
 ): void {
   const field = prepared.page.fields.find(({ column }) => column.name === name);
-  const held = sent.document.form?.controls
-    .filter((each) => each.name === field?.formName && each.value !== null)
-    .map(({ value }) => value);
   if (!field || field.control === "check-box" || field.tidy.length > 0) return;
-  stage.expect(held?.includes(typed.replaceAll("\n", "\r\n")) === true, `What was typed into ${name} is gone.`);
+  const held = sent.document.form && shownIn(sent.document.form, field);
+  stage.expect(held === typed.replaceAll("\n", "\r\n"), `What was typed into ${name} is gone.`);
 }
 
 function queryOf(text: string): Readonly<Record<string, string>> {
