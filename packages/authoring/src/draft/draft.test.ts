@@ -85,6 +85,24 @@ texts: { new: New station, add: Add station }
     expect(drafted({ ...text, name: "deleted_at" })).toContain("- deleted_at");
   });
 
+  test("says how a code is written whose pattern the table has", () => {
+    const [id, text] = river.columns as [Column, Column];
+    const matches = (column: string, pattern: string) =>
+      ({ constraint: "c", column, by: "matches", values: [pattern, `^${pattern}$`] }) as const;
+    const drafted = draftPages({
+      tables: [
+        {
+          ...river,
+          columns: [id, text, { ...text, name: "code" }, { ...text, name: "address" }],
+          demands: [matches("code", "MV-[0-9]{3}"), matches("address", "[^@]+@[^@]+")],
+        },
+      ],
+      unusable: [],
+    }).drafts[0]?.text;
+    expect(drafted).toContain("- code: { help: Like MV-123. }");
+    expect(drafted).toMatch(/- address$/m);
+  });
+
   test("has ranges in its list, which are told by their ends", () => {
     const [id, text] = river.columns as [Column, Column];
     const range = (cast: string): Column => ({

@@ -8,6 +8,7 @@ import { rangeKind } from "@loyal-quill/core/values/range";
 import { slugOf } from "@loyal-quill/core/values/slug";
 import pluralize from "pluralize";
 import { stringify } from "yaml";
+import { exampleOf } from "./example.js";
 import { mayChange, obstacle, unusableBecause } from "./obstacles.js";
 
 /** A page file made from a table. */
@@ -149,13 +150,20 @@ const ruleFor = ({ demands, references }: Table, { name, type }: Column): string
     ? named.find(([pattern]) => pattern.test(name))?.[1]
     : undefined;
 
+/** How a code is written whose pattern a CHECK has. */
+function likeExample({ demands }: Table, { name, type }: Column): string | undefined {
+  const demand = demands.find((each) => each.column === name && each.by === "matches");
+  const example = demand && type.kind === "text" ? exampleOf(demand.values[0] ?? "") : null;
+  return example === null ? undefined : `Like ${example}.`;
+}
+
 /** One field of a draft: its name, with settings where the table alone does not say enough. */
 function fieldText(table: Table, column: Column, group: string | undefined): string {
   const { name } = column;
   const measured = unitOf(column);
   const refers = table.references.some((each) => each.columns.length === 1 && each.columns[0] === name);
   const plain = refers ? name.replace(/_(code|key|no|number|uuid)$/i, "") : (measured?.rest ?? name);
-  const help = written.find(([type]) => type.test(column.type.shown))?.[1];
+  const help = written.find(([type]) => type.test(column.type.shown))?.[1] ?? likeExample(table, column);
   const rule = mayChange(column) ? ruleFor(table, column) : undefined;
   const inGroup = group === undefined ? plain : plain.slice(group.length + 1) || plain;
   const settings = {
