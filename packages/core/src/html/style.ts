@@ -63,7 +63,7 @@ fieldset.quill-field > legend { font-weight: 700; padding: 0; }
 .quill-option label { font-weight: 400; }
 .quill-option input { width: 1.2rem; height: 1.2rem; accent-color: var(--quill-live); margin: 0; }
 .quill-end { display: flex; gap: .5rem; align-items: baseline; }
-.quill-end label { font-weight: 400; color: var(--quill-soft); }
+.quill-end label { font-weight: 400; color: var(--quill-soft); white-space: nowrap; }
 .quill-unit { color: var(--quill-soft); }
 :where(.quill) input, :where(.quill) select, :where(.quill) textarea, :where(.quill) button { font: inherit; font-variant-numeric: inherit; color: inherit; }
 :where(.quill) input:not([type=checkbox]):not([type=radio]), :where(.quill) select, :where(.quill) textarea { background: var(--quill-raised); border: 1px solid var(--quill-control); border-radius: 0; padding: .35rem .5rem; min-width: 0; max-width: 100%; }
