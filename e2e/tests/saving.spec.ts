@@ -313,3 +313,74 @@ test("a form that is sent twice, before its answer was seen, saves once and says
   await expect(page.getByRole("status")).toContainText(/was saved at \d{4}-\d\d-\d\d/);
   expect(await vale.row("SELECT count(*)::int FROM quill_log.change")).toEqual({ count: before.count + 1 });
 });
+
+test("what is typed while something else is on its way is asked about before that takes its place, and nothing can be typed that is not sent", async ({
+  signedIn,
+  vale,
+}) => {
+  test.skip(!isScripted(), "without scripts the browser itself loads what comes");
+  const [one, other] = await vale.rows<{ slug: string; headline: string }>(
+    "SELECT slug, headline FROM office.bulletin WHERE team = 'duty' AND state = 'planned' ORDER BY publish_at DESC LIMIT 2",
+  );
+  const page = await signedIn("dara");
+  await page.goto(`/bulletins?key=${one?.slug}`);
+  const headline = page.getByLabel("Headline");
+  await expect(headline).toHaveValue(one?.headline ?? "");
+  let go = (): void => {};
+  const slowly = async (): Promise<void> => {
+    const came = new Promise<void>((resolve) => {
+      go = resolve;
+    });
+    await page.route(
+      (url) => url.pathname.startsWith("/bulletins"),
+      async (route) => {
+        const response = await route.fetch({ maxRedirects: 0 });
+        await came;
+        await route.fulfill({ response });
+      },
+    );
+  };
+  const edit = page.getByRole("link", { name: `Edit ${other?.slug}`, exact: true });
+  const answers = [false, true];
+  const asked: string[] = [];
+  page.on("dialog", (dialog) => {
+    asked.push(dialog.message());
+    void (answers.shift() ? dialog.accept() : dialog.dismiss());
+  });
+  for (const leaves of [false, true]) {
+    await slowly();
+    await edit.click();
+    await headline.fill(`Typed on the way ${leaves}`);
+    go();
+    await expect.poll(() => asked).toHaveLength(leaves ? 2 : 1);
+    await expect(headline).toHaveValue(leaves ? (other?.headline ?? "") : "Typed on the way false");
+    await page.unrouteAll({ behavior: "wait" });
+    if (!leaves) await page.keyboard.press("Alt+Backspace");
+  }
+  expect(asked).toEqual(["What you typed is not saved. Leave it?", "What you typed is not saved. Leave it?"]);
+  await slowly();
+  await headline.fill("Low flow everywhere");
+  await page.keyboard.press("Enter");
+  await expect(page.getByText("Saving …")).toBeVisible();
+  await page.keyboard.type(", and lost");
+  await expect(headline).toHaveValue("Low flow everywhere");
+  go();
+  await expect(page.getByRole("status")).toContainText("is saved");
+  await page.unrouteAll({ behavior: "wait" });
+  await expect(headline).toHaveValue("Low flow everywhere");
+  // It can be typed in again, also where nothing came of it.
+  await headline.fill("Too short".slice(0, 3));
+  await page.getByRole("button", { name: "Update" }).click();
+  await expect(page.getByRole("alert")).toContainText("Headline has 3 characters");
+  await page.route(
+    (url) => url.pathname.startsWith("/bulletins"),
+    (route) => route.abort(),
+  );
+  await headline.fill("Low flow nowhere");
+  await page.keyboard.press("Enter");
+  await expect(page.getByRole("alert").last()).toContainText("The server can’t be reached.");
+  await expect(headline).toBeFocused();
+  await page.keyboard.press("End");
+  await page.keyboard.type(", again");
+  await expect(headline).toHaveValue("Low flow nowhere, again");
+});

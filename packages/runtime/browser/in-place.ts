@@ -111,6 +111,22 @@ const parsed = async (response: Response): Promise<Document | null> =>
 /** Whether what was typed may be left: asked by `changed.ts`. */
 const mayLeave = (): boolean => document.dispatchEvent(new Event("quill:leave", { cancelable: true }));
 
+/** Counts what is typed. */
+let typed = 0;
+document.addEventListener("input", () => {
+  typed += 1;
+});
+
+/** Whether what was typed since now may be left, when something else is to be shown: it takes a while until it is there. */
+function mayLeaveLater(): () => boolean {
+  let before = typed;
+  return () => {
+    if (typed !== before && !mayLeave()) return false;
+    before = typed;
+    return true;
+  };
+}
+
 let turn = 0;
 
 /** Does what takes a while. What is asked for later goes before: an answer that comes after it is not shown any more. */
@@ -126,11 +142,11 @@ async function busily(work: (isLatest: () => boolean) => Promise<void>): Promise
 }
 
 /** Shows what is at an address; where that can't be shown in place, it is loaded. */
-async function goOn(address: string, isLatest: () => boolean): Promise<void> {
+async function goOn(address: string, isLatest: () => boolean, maySee: () => boolean = () => true): Promise<void> {
   try {
     const response = await fetch(address, { headers: { accept: "text/html" } });
     const next = await parsed(response);
-    if (!isLatest()) return;
+    if (!isLatest() || !maySee()) return;
     if (next && isInPlace(partsIn(next)) && show(next)) {
       if (response.url !== location.href) history.pushState(null, "", response.url);
       const named = document.getElementById(new URL(address, location.href).hash.slice(1));
@@ -140,11 +156,18 @@ async function goOn(address: string, isLatest: () => boolean): Promise<void> {
   } catch {
     // Loading it tells why it can't be had.
   }
-  if (isLatest()) leadTo(address);
+  if (isLatest() && maySee()) leadTo(address);
 }
+
+/** Whether another page is being loaded. */
+let leaving = false;
+addEventListener("pageshow", () => {
+  leaving = false;
+});
 
 /** Loads an address. What was typed is saved, so nobody is asked. */
 function leadTo(address: string): void {
+  leaving = true;
   document.dispatchEvent(new Event("quill:leaving"));
   location.assign(address);
 }
@@ -328,6 +351,16 @@ class Work {
   }
 }
 
+/** Nothing can be typed while a form is sent, since it would not be in it. @returns ends that, and goes back to where somebody was */
+function closed(form: HTMLFormElement): () => void {
+  const [was, blocks] = [document.activeElement, itself(form).querySelectorAll<HTMLElement>("[data-field]")];
+  for (const block of blocks) block.inert = true;
+  return () => {
+    for (const block of blocks) block.inert = false;
+    if (was instanceof HTMLElement && was.isConnected && document.activeElement === document.body) focus(was, true);
+  };
+}
+
 let sending: HTMLFormElement | null = null;
 
 async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promise<void> {
@@ -338,6 +371,7 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   renewed = isTaken ? submitter.closest("[data-field]") : null;
   const place = placeIn(form, submitter);
   const body = bodyOf(form, submitter);
+  const open = closed(form);
   tell(form, null);
   const work = itself(form).dataset.work === undefined ? null : new Work(form);
   const slow = setTimeout(() => (work ? work.begin() : tell(form, "status", wordsOf(form).sending)), 600);
@@ -371,6 +405,9 @@ async function send(form: HTMLFormElement, submitter: HTMLElement | null): Promi
   } finally {
     clearTimeout(slow);
     work?.end();
+    // While another page is loaded it stays closed, until somebody comes back to it.
+    if (leaving) addEventListener("pageshow", open, { once: true });
+    else open();
     itself(form).querySelector(".quill-sending[role=status]")?.remove();
     sending = null;
     renewed = null;
@@ -388,7 +425,9 @@ document.addEventListener("click", (event) => {
   const to = new URL(link.href);
   if (to.origin !== location.origin || (to.hash !== "" && to.pathname === location.pathname)) return;
   event.preventDefault();
-  if (mayLeave()) void busily((isLatest) => goOn(link.href, isLatest));
+  if (!mayLeave()) return;
+  const maySee = mayLeaveLater();
+  void busily((isLatest) => goOn(link.href, isLatest, maySee));
 });
 
 document.addEventListener("submit", (event) => {
@@ -405,7 +444,8 @@ document.addEventListener("submit", (event) => {
         typeof value === "string" && value !== "" ? [[name, value]] : [],
       ),
     );
-    void busily((isLatest) => goOn(`${itself(form).action.replace(/\?.*$/, "")}?${query}`, isLatest));
+    const maySee = mayLeaveLater();
+    void busily((isLatest) => goOn(`${itself(form).action.replace(/\?.*$/, "")}?${query}`, isLatest, maySee));
   }
 });
 
