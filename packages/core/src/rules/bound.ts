@@ -27,7 +27,7 @@ interface Side {
 export const setting = v.union([v.number(), v.pipe(v.string(), v.maxLength(64))]);
 
 /** Kinds whose values have no order that a bound could be put into. */
-const unordered: ReadonlySet<Kind> = new Set(["text", "boolean", "enum", "json", "uuid"]);
+const unordered: ReadonlySet<Kind> = new Set(["text", "boolean", "enum", "json", "uuid", "other"]);
 
 const isBeyond = (side: Side, value: string, bound: string, kind: Kind): boolean =>
   Math.sign(orderOf(value, bound, kind) ?? 0) === side.outside;
@@ -60,11 +60,13 @@ function ofCheck(side: Side, { by, values }: CheckConstraint, column: Column): B
 function ofTable(side: Side, table: Table, column: Column): Bound[] {
   const { kind, precision, scale, cast } = column.type;
   const range = integerRanges[cast]?.[side.name];
+  // Texts are ordered by their collation, an interval, a sum or an address by what they stand for.
+  const checks = ordered.includes(kind) ? table.demands.filter((each) => each.column === column.name) : [];
   const limit = kind === "decimal" && precision !== null && scale !== null ? greatest(precision, scale) : undefined;
   const all: readonly Bound[] = [
     ...(limit === undefined ? [] : [{ bound: side.name === "min" ? `-${limit}` : limit }]),
     ...(range === undefined ? [] : [{ bound: range, ofType: true as const }]),
-    ...table.demands.filter((each) => each.column === column.name).flatMap((each) => ofCheck(side, each, column)),
+    ...checks.flatMap((each) => ofCheck(side, each, column)),
   ];
   return all.toSorted((a, b) => side.outside * (orderOf(a.bound, b.bound, kind) ?? 0)).slice(0, 1);
 }

@@ -6,7 +6,8 @@ import { demandsOf, type RuleKind, takeOffRule } from "./rule.js";
 
 /** The most characters that a table takes for a column, by its type and its CHECKs; a text has at least as many bytes as characters. */
 export function mostCharacters({ demands }: Pick<Table, "demands">, { name, type }: Column): number | null {
-  if (type.kind !== "text") return type.maxLength;
+  // The blanks with which a `character(n)` is filled are not counted by PostgreSQL.
+  if (type.kind !== "text" || type.cast === "bpchar") return type.maxLength;
   const checked = demands.flatMap(({ column, by, values: [most] }) =>
     column === name && (by === "characters <=" || by === "bytes <=") ? [Number(most)] : [],
   );

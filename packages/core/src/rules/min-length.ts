@@ -20,7 +20,7 @@ export const minLength: RuleKind<number, number> = {
   demandOf: (setting) => setting,
   // One character is there wherever there is a value, but for an empty text.
   ofTable: ({ demands }, { name, type }, _, empty) =>
-    type.kind === "text"
+    type.kind === "text" && type.cast !== "bpchar"
       ? demands.flatMap(({ column, by, values: [least] }) =>
           column === name && by === "characters >=" && Number(least) > (empty === "text" ? 0 : 1)
             ? [Number(least)]
