@@ -188,7 +188,7 @@ describe("a form of a known record", () => {
     const file = parse(draft?.text ?? "") as { record: unknown; fields: unknown[]; path: string };
     expect(file.record).toEqual({ table: "network.station", key: "code" });
     expect(file.fields).toEqual([
-      "code",
+      { code: { help: "Like MV-123." } },
       { name: { label: "Station name" } },
       expect.anything(),
       expect.anything(),
