@@ -67,7 +67,7 @@ function shownAtFirst(controls: readonly Control[], words: Words): string {
     return isDated ? text.replace(/^(\d{4})-(\d\d)-(\d\d)T?/, `${words.day} `).trim() : text;
   });
   // The two ends of a range; where it has none it is empty.
-  return texts.every((text) => text === "") ? "" : texts.join(" – ").trim();
+  return texts.every((text) => text === "") ? "" : [...new Set(texts)].join(" – ").trim();
 }
 
 const controlsIn = (of: Element): Control[] =>

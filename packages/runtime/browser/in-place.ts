@@ -178,6 +178,10 @@ const wordsOf = (form: HTMLFormElement): Words => JSON.parse(itself(form).datase
 function tell(form: HTMLFormElement, role: "alert" | "status" | null, ...content: readonly (string | Node)[]): void {
   itself(form).querySelector(".quill-sending")?.remove();
   if (role === null) return;
+  // What the answer before it said, that nothing was saved, may not be so any more.
+  if (role === "alert")
+    for (const part of partsIn(document))
+      if ((part.dataset.quill ?? "") === partOf(form)) part.querySelector(".quill-summary")?.remove();
   const line = document.createElement("p");
   line.className = role === "alert" ? "quill-problem quill-sending" : "quill-sending";
   line.setAttribute("role", role);

@@ -40,10 +40,10 @@ describe("what a CHECK demands of one column", () => {
     ["CHECK ((octet_length(status) < 5))", [["status", "bytes <=", "4"]]],
     ["CHECK ((btrim(status) <> ''::text))", [["status", "not blank"]]],
     ["CHECK ((length(TRIM(BOTH FROM status)) > 0))", [["status", "not blank"]]],
-    ["CHECK ((status ~ '^MV-[0-9]{3}$'::text))", [["status", "matches", "MV-[0-9]{3}", "^MV-[0-9]{3}$"]]],
-    ["CHECK (((status)::text ~* '^a'::text))", [["status", "matches", "[aA][\\s\\S]*", "^a"]]],
-    ["CHECK ((status ~ '^a'::citext))", [["status", "matches", "[aA][\\s\\S]*", "^a"]]],
-    ["CHECK ((status ~~ 'MV\\_%'::text))", [["status", "matches", "MV_[\\s\\S]*", "MV\\_%"]]],
+    ["CHECK ((status ~ '^MV-[0-9]{3}$'::text))", [["status", "matches", "MV-[0-9]{3}", "pattern ^MV-[0-9]{3}$"]]],
+    ["CHECK (((status)::text ~* '^a'::text))", [["status", "matches", "[aA][\\s\\S]*", "pattern ^a in either case"]]],
+    ["CHECK ((status ~ '^a'::citext))", [["status", "matches", "[aA][\\s\\S]*", "pattern ^a in either case"]]],
+    ["CHECK ((status ~~ 'MV\\_%'::text))", [["status", "matches", "MV_[\\s\\S]*", "LIKE MV\\_%"]]],
   ])("%s", (definition, demands) => {
     expect(read(definition)).toEqual(demands);
   });

@@ -92,9 +92,11 @@ function patternIn([left, by, right]: Comparison, columns: readonly string[]): D
   const source = textIn(right);
   if (column === undefined || !source) return undefined;
   const { text, isCitext } = source;
-  const matches =
-    by === "~~" ? (isCitext ? null : fromLike(text)) : fromRegularExpression(text, isCitext || by === "~*");
-  return matches === null ? undefined : { column, by: "matches", values: [matches, text] };
+  const isLike = by === "~~";
+  const ignoresCase = isCitext || by === "~*";
+  const matches = isLike ? (isCitext ? null : fromLike(text)) : fromRegularExpression(text, ignoresCase);
+  const words = `${isLike ? "LIKE" : "pattern"} ${text}${ignoresCase ? " in either case" : ""}`;
+  return matches === null ? undefined : { column, by: "matches", values: [matches, words] };
 }
 
 /** What is compared with what: `char_length(name)`, `<=`, `80`. */

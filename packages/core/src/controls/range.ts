@@ -1,6 +1,6 @@
 import { attributes, html } from "../markup/markup.js";
 import { inLanguage } from "../values/in-language.js";
-import { between, endsOf, rangeKind, readRange, typedEnds } from "../values/range.js";
+import { between, endsOf, rangeKind, readRange, toldEnds, typedEnds } from "../values/range.js";
 import { type ControlKind, outOfCalendar } from "./control.js";
 import { date } from "./date.js";
 import { dateTime } from "./date-time.js";
@@ -50,10 +50,9 @@ export const range: ControlKind<"range"> = {
     return ends ? ends.map(normalEnd).join(between) : text;
   },
   told: (text, language) => {
-    const [from, until] = typedEnds(text)?.map((end) => inLanguage("timestamp", end.replace("T", " "), language)) ?? [
-      text,
-    ];
-    return until === undefined || from === until ? (from ?? "") : `${from} – ${until}`.trim();
+    const written = (end: string): string => inLanguage("timestamp", end.replace("T", " "), language);
+    const ends = typedEnds(text);
+    return ends ? toldEnds(written(ends[0]), written(ends[1])) : text;
   },
   unfinished: "end-unfinished",
   isGroup: true,

@@ -7,7 +7,7 @@ import type { RuleKind } from "./rule.js";
 interface Pattern {
   readonly source: string;
   readonly compiled: RE2JS;
-  /** As the table says it, where it is the table's. */
+  /** What the table demands, in a few words, where it is the table's. */
   readonly ofTable?: string;
 }
 
@@ -24,11 +24,9 @@ export function fitsPattern(source: string, text: string): boolean | null {
 const notBlank = "[\\s\\S]*[^ ][\\s\\S]*";
 
 /** What the table demands; what can't be compiled is left to PostgreSQL. */
-function ofCheck({ by, values: [source = notBlank, ofTable = ""] }: CheckConstraint): readonly Pattern[] {
+function ofCheck({ values: [source = notBlank, ofTable = "not blank"] }: CheckConstraint): readonly Pattern[] {
   try {
-    return [
-      { source, compiled: RE2JS.compile(source), ofTable: by === "not blank" ? "not blank" : `pattern ${ofTable}` },
-    ];
+    return [{ source, compiled: RE2JS.compile(source), ofTable }];
   } catch {
     return [];
   }

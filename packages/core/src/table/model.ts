@@ -115,7 +115,7 @@ export interface CheckConstraint {
   readonly constraint: string;
   readonly column: string;
   readonly by: CheckedBy;
-  /** One bound; the values of the list; a pattern of RE2 for the whole value, and how the table says it. */
+  /** One bound; the values of the list; a pattern of RE2 for the whole value, and how the table says it, in words. */
   readonly values: readonly string[];
 }
 

@@ -65,6 +65,9 @@ function rangeOf(kind: Kind, { from, until }: Ends): string | null {
   return `${from === null ? "(" : "["}${quoted(from ?? "")},${quoted(upper)})`;
 }
 
+/** Two ends as people read them, each written already; one day is one day. */
+export const toldEnds = (from: string, until: string): string => (from === until ? from : `${from} – ${until}`.trim());
+
 /** Between the two ends of a range that is typed, as ISO 8601-1, 5.5.2, has it. */
 export const between = "/";
 

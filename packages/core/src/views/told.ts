@@ -5,7 +5,7 @@ import { fillTemplate, type Template } from "../settings/bound/template.js";
 import { type Column, columnOf } from "../table/model.js";
 import { inLanguage } from "../values/in-language.js";
 import { inZone } from "../values/in-zone.js";
-import { endsOf, rangeKind } from "../values/range.js";
+import { endsOf, rangeKind, toldEnds } from "../values/range.js";
 import { sizeIn, toldSize } from "../values/stamp.js";
 
 /**
@@ -47,8 +47,7 @@ function toldRange(page: Pick<Page, "language" | "timeZone">, column: Column, st
   const ends = kind && endsOf(kind, stored);
   if (!ends) return null;
   const end = (value: string | null): string => told(page, { ...column, type: { ...column.type, kind } }, value) ?? "";
-  const { from, until } = ends;
-  return from !== null && from === until ? end(from) : `${end(from)} – ${end(until)}`.trim();
+  return toldEnds(end(ends.from), end(ends.until));
 }
 
 /** The same for other programs: numbers, days and ranges as PostgreSQL writes them. */

@@ -1,9 +1,8 @@
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
-import { rehearse } from "@loyal-quill/authoring/rehearsal";
-import { handle, route } from "@loyal-quill/core";
 import { type Pooler, startPooler, testCluster } from "@loyal-quill/testing";
 import { connect, databaseOver } from "../index.js";
-import { makeTrips, signer, type Trips, tamsin } from "../testing/trips.js";
+import { rehearsed } from "../testing/rehearsed.js";
+import { makeTrips, type Trips, tamsin } from "../testing/trips.js";
 
 /** What a rehearsal leaves on the connections that others get after it. */
 
@@ -44,20 +43,7 @@ test.each(["directly", "through a pooler"])(
     const url = new URL(trips.pool.options.connectionString ?? "");
     if (how !== "directly") url.port = String(pooler.port);
     const pool = connect(url.href, 3);
-    const [locked] = trips.site().pages;
-    if (!locked) throw new Error("the page has errors");
-    const found = await rehearse({
-      page: locked,
-      site: trips.site(),
-      people: [tamsin],
-      quick: true,
-      database: databaseOver(pool),
-      signer,
-      now: () => new Date(),
-      newId: () => crypto.randomUUID(),
-      elapsed: () => performance.now(),
-      engine: { route, handle },
-    });
+    const found = await rehearsed(trips, "lock", { people: [tamsin], database: databaseOver(pool) });
     expect(found.cases.filter(({ verdict }) => verdict === "as expected").length).toBeGreaterThan(50);
     expect(
       await trips.one(

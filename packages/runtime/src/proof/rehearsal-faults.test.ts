@@ -1,34 +1,18 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { type Played, type Rehearsal, type RehearsalOptions, rehearse } from "@loyal-quill/authoring/rehearsal";
-import { handle, type Page, route } from "@loyal-quill/core";
+import type { Played, Rehearsal, RehearsalOptions } from "@loyal-quill/authoring/rehearsal";
+import type { Page } from "@loyal-quill/core";
 import { engineFaults, pageFaults, pageText, people, schema, tableFaults } from "../testing/planted.js";
-import { makeTrips, signer, type Trips } from "../testing/trips.js";
+import { pageOf, rehearsed } from "../testing/rehearsed.js";
+import { makeTrips, type Trips } from "../testing/trips.js";
 
 let trips: Trips;
 /** The page as it was published, on the table as it was then. */
 let published: Page;
 
-const pageNow = (): Page => {
-  const page = trips.site().pages.find(({ name }) => name === "gauge");
-  if (!page)
-    throw new Error(`The page has errors: ${JSON.stringify(trips.site().files.map(({ findings }) => findings))}`);
-  return page;
-};
+const pageNow = (): Page => pageOf(trips, "gauge");
 
 const run = (more: Partial<RehearsalOptions> = {}): Promise<Rehearsal> =>
-  rehearse({
-    page: pageNow(),
-    site: trips.site(),
-    people,
-    quick: true,
-    database: trips.database,
-    signer,
-    now: () => new Date(),
-    newId: () => crypto.randomUUID(),
-    elapsed: () => performance.now(),
-    engine: { route, handle },
-    ...more,
-  });
+  rehearsed(trips, "gauge", { people, ...more });
 
 /** The case by which a planted fault is noticed; QUILL_REHEARSE_ALL plays all of them, as `npm run test:long` does. */
 const noticing = ({ by }: { readonly by: string }): Partial<RehearsalOptions> =>

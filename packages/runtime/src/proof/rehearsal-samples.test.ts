@@ -1,7 +1,6 @@
 import { afterAll, beforeAll, expect, test } from "@jest/globals";
-import { rehearse } from "@loyal-quill/authoring/rehearsal";
-import { handle, route } from "@loyal-quill/core";
-import { makeTrips, signer, type Trips, tamsin } from "../testing/trips.js";
+import { rehearsed } from "../testing/rehearsed.js";
+import { makeTrips, type Trips, tamsin } from "../testing/trips.js";
 
 /*
  * What a rehearsal types where a table is particular about it: texts that match a pattern, numbers within bounds and at steps, texts of one length,
@@ -43,20 +42,7 @@ beforeAll(async () => {
 afterAll(() => trips.close());
 
 test.each(["booking", "tariff"])("every case of %s is judged or left out, and none has an alarm", async (name) => {
-  const bound = trips.site().pages.find((each) => each.name === name);
-  if (!bound) throw new Error(JSON.stringify(trips.site().files.map(({ findings }) => findings)));
-  const { cases, counts } = await rehearse({
-    page: bound,
-    site: trips.site(),
-    people: [tamsin],
-    quick: false,
-    database: trips.database,
-    signer,
-    now: () => new Date(),
-    newId: () => crypto.randomUUID(),
-    elapsed: () => performance.now(),
-    engine: { route, handle },
-  });
+  const { cases, counts } = await rehearsed(trips, name, { people: [tamsin], quick: false });
   const told = cases.flatMap(({ id, verdict, because }) =>
     verdict === "otherwise" || verdict === "not judged" ? [`${id}: ${because.join(" ")}`] : [],
   );

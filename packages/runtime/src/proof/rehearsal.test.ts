@@ -1,7 +1,8 @@
 import { afterAll, beforeAll, describe, expect, test } from "@jest/globals";
-import { type Rehearsal, rehearse } from "@loyal-quill/authoring/rehearsal";
-import { type Actor, handle, route } from "@loyal-quill/core";
-import { dara, hollis, makeTrips, signer, type Trips, tamsin } from "../testing/trips.js";
+import type { Rehearsal } from "@loyal-quill/authoring/rehearsal";
+import type { Actor } from "@loyal-quill/core";
+import { rehearsed } from "../testing/rehearsed.js";
+import { dara, hollis, makeTrips, type Trips, tamsin } from "../testing/trips.js";
 
 let trips: Trips;
 
@@ -10,23 +11,7 @@ beforeAll(async () => {
 });
 afterAll(() => trips.close());
 
-const run = (name: string, people: readonly Actor[], quick = true): Promise<Rehearsal> => {
-  const site = trips.site();
-  const page = site.pages.find((each) => each.name === name);
-  if (!page) throw new Error(`no page ${name}`);
-  return rehearse({
-    page,
-    site,
-    people,
-    quick,
-    database: trips.database,
-    signer,
-    now: () => new Date(),
-    newId: () => crypto.randomUUID(),
-    elapsed: () => performance.now(),
-    engine: { route, handle },
-  });
-};
+const run = (name: string, people: readonly Actor[]): Promise<Rehearsal> => rehearsed(trips, name, { people });
 
 describe.each(["station", "sensor", "visit", "calibration", "loan", "region", "river", "reading-note", "bulletin"])(
   "the page %s, as the demo's people",
