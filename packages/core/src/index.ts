@@ -137,6 +137,7 @@ export { readBack, writeBack } from "./steps/back.js";
 export { readPairs } from "./steps/read-pairs.js";
 export { type MatchedRoute, type OwnRoute, route, type Site } from "./steps/route.js";
 export { signInTo } from "./steps/sign-in.js";
+export { fieldsAskedBy, tableChecks } from "./steps/table-checks.js";
 export { renewToken, signerThatMade } from "./steps/token.js";
 export { findTable } from "./table/find-table.js";
 export { looksSecret } from "./table/looks-secret.js";

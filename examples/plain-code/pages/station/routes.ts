@@ -1,7 +1,7 @@
 /**
  * The edit page of network.station: GET fills a form from the record, POST saves what was changed in it.
  *
- * Exported from the page file "station" in version 2162a14fc76b. It is yours: nothing here needs the program that wrote it.
+ * Exported from the page file "station" in version e54cf4120b16. It is yours: nothing here needs the program that wrote it.
  */
 import { type Request, type Response, Router } from "express";
 import {

@@ -82,7 +82,7 @@ export async function update(
        ) AS f(field, old, new) WHERE f.old IS DISTINCT FROM f.new) AS fields
        FROM b, a
      ), entry AS (
-       SELECT quill_log.add_change(${$(actor.id)}, ${$(actor.name)}, 'station', '2162a14fc76b', 'network.station',
+       SELECT quill_log.add_change(${$(actor.id)}, ${$(actor.name)}, 'station', 'e54cf4120b16', 'network.station',
          record_key, 'update', fields, ${$(request)}::uuid, NULL, new_key, NULL)::text AS id
        FROM changed WHERE fields IS NOT NULL
      )

@@ -303,6 +303,7 @@ function draftText(
       !column.nullable &&
       column.default === null &&
       column.written === "freely" &&
+      !column.setByTrigger &&
       !fields.includes(column) &&
       !Object.hasOwn(set, column.name),
   );

@@ -2,6 +2,7 @@ import { word } from "@loyal-quill/core/messages/messages";
 import { isMade, loadedColumns, madeOf } from "@loyal-quill/core/page/columns";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
+import { fieldsAskedBy, neededBy, saidAt, tableChecks } from "@loyal-quill/core/steps/table-checks";
 import { type Code, type HelperName, helpersFor, helperText } from "./helpers.js";
 import { NotPlain, PlainCode } from "./logic.js";
 import {
@@ -32,6 +33,47 @@ function checkCode(page: Page, code: PlainCode, { condition, at, message }: Page
   const failed = code.truth(condition.expression, false);
   return `${comment(condition.source)}
 if (${changedAny(page, condition.formColumns)} && ${failed}) problems.push({ field: ${at === null ? "null" : quote(at)}, message: ${quote(message)} });`;
+}
+
+/**
+ * What a CHECK of the table demands of several fields, where it can be said plainly: it is judged with everything else, at the last field of those
+ * that were changed.
+ */
+function tableCheckCode(page: Page, code: PlainCode, check: ReturnType<typeof tableChecks>[number]): readonly string[] {
+  const fields = fieldsAskedBy(page, check);
+  const [first] = fields;
+  if (!first || !isPlain(check.condition)) return [];
+  const name = ({ column }: Field): string => quote(column.name);
+  const names = check.condition.formColumns.map(quote).join(", ");
+  const push = (field: Field): string =>
+    `problems.push({ field: ${name(field)}, message: ${quote(saidAt(page, check, field))} });`;
+  const needed = neededBy(page, check);
+  const branches = [
+    ...(needed
+      ? [
+          `if (${member("form", needed.column.name)} === null) problems.push({ field: ${name(needed)}, message: ${said(page.language, "required", { label: needed.label })} });`,
+        ]
+      : []),
+    ...fields.slice(0, -1).map((field) => `if (changed(${name(field)})) ${push(field)}`),
+    push(fields.at(-1) ?? first),
+  ];
+  return [
+    `${comment(`${check.sql} (${check.constraint})`)}
+if (${changedAny(page, check.condition.formColumns)} && !known.some(({ field }) => field !== null && [${names}].includes(field)) && ${code.truth(check.condition.expression, false)}) {
+${branches.join("\nelse ")}
+}`,
+  ];
+}
+
+/** Whether there is plain code for where a condition is false. */
+function isPlain(condition: Page["checks"][number]["condition"]): boolean {
+  try {
+    new PlainCode({ row: "", form: "", actor: "", now: "" }).truth(condition.expression, false);
+    return true;
+  } catch (error) {
+    if (error instanceof NotPlain) return false;
+    throw error;
+  }
 }
 
 /** A rule that holds under a condition. */
@@ -189,12 +231,14 @@ export function formFile(page: Page): string {
   const conditional = taken.flatMap((field) =>
     field.rules.filter(({ when }) => when).map((rule) => conditionalCode(page, { code, called }, field, rule)),
   );
+  const byTable = tableChecks(page).flatMap((check) => tableCheckCode(page, code, check));
   const judged = [
     ...conditional,
     conditional.length > 0 || files.length > 0
       ? "// In the order of the form.\nproblems.sort((a, b) => fields.indexOf(a.field as Field) - fields.indexOf(b.field as Field));"
       : "",
     ...page.checks.map((check) => checkCode(page, code, check)),
+    ...(byTable.length > 0 ? ["const known = [...problems];", ...byTable] : []),
     reasonCode(page, code),
     choiceCode(page),
   ].filter(Boolean);

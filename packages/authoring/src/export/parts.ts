@@ -2,6 +2,7 @@ import { everyPart } from "@loyal-quill/core/condition/expression";
 import { isKnownByKey, type TableChoices } from "@loyal-quill/core/controls/choice-source";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
+import { tableChecks } from "@loyal-quill/core/steps/table-checks";
 import { recordName, variable } from "./source.js";
 
 /* What several of the exported files are made of. */
@@ -59,6 +60,7 @@ export function choicesAskedWith(page: Page): AskedWith {
 /** Every condition that a form is judged by. */
 export const judgedBy = (page: Page) => [
   ...page.checks.map(({ condition }) => condition),
+  ...tableChecks(page).map(({ condition }) => condition),
   ...takenBy(page).flatMap(({ rules }) => rules.flatMap(({ when }) => when ?? [])),
   ...(page.reason ? [page.reason] : []),
 ];

@@ -27,14 +27,14 @@ function depths(text: string): number[] {
 }
 
 /** A text without parentheses around the whole of it. */
-function bare(given: string): string {
+export function bare(given: string): string {
   const text = given.trim();
   const wrapped = text.startsWith("(") && depths(text).indexOf(0) === [...text].length - 1;
   return wrapped ? bare(text.slice(1, -1)) : text;
 }
 
 /** The parts of a text between ANDs, or ORs, that stand outside of all parentheses and quotes. */
-function partsOf(given: string, word: "AND" | "OR"): string[] {
+export function partsOf(given: string, word: "AND" | "OR"): string[] {
   const text = bare(given);
   const levels = depths(text);
   const between = [...text.matchAll(new RegExp(` ${word} `, "g"))].find(

@@ -20,6 +20,7 @@ import type {
 } from "../table/model.js";
 import { demandsOf } from "./demands.js";
 import { catalogColumns, catalogConstraints, catalogEnums, catalogRelations, catalogRoutines } from "./statements.js";
+import { type RowTrigger, setByTrigger } from "./trigger.js";
 
 const kinds: Readonly<Record<string, Kind>> = {
   text: "text",
@@ -88,6 +89,15 @@ interface TableInMaking {
   /** What the columns' domains demand. */
   readonly demands: CheckConstraint[];
   readonly numbers: Map<number, string>;
+  readonly triggers: readonly (RowTrigger & { readonly on_update: boolean })[];
+  /** Whether a trigger may set a column before its row is written. */
+  readonly isSet: (column: string) => boolean;
+}
+
+function setBy(triggers: readonly RowTrigger[]): (column: string) => boolean {
+  const each = triggers.map(setByTrigger);
+  const named = new Set(each.flatMap((names) => names ?? []));
+  return each.includes(null) ? () => true : (column) => named.has(column);
 }
 
 function drafts(relations: readonly Row[], columns: readonly Row[], enums: readonly Row[]): Map<string, TableInMaking> {
@@ -99,8 +109,10 @@ function drafts(relations: readonly Row[], columns: readonly Row[], enums: reado
   }
   const tables = new Map<string, TableInMaking>();
   for (const relation of relations) {
-    if (isTable(relation) && relation.select === "true")
-      tables.set(text(relation, "table_id"), { relation, columns: [], demands: [], numbers: new Map() });
+    if (!isTable(relation) || relation.select !== "true") continue;
+    const triggers = triggersIn(relation.triggers);
+    const made = { relation, columns: [], demands: [], numbers: new Map(), triggers, isSet: setBy(triggers) };
+    tables.set(text(relation, "table_id"), made);
   }
   for (const row of columns) {
     // A table that was made between the two statements is read the next time.
@@ -119,6 +131,8 @@ function drafts(relations: readonly Row[], columns: readonly Row[], enums: reado
       written: row.always === "true" ? "always" : "freely",
       granted: { insert: row.insert === "true", update: row.update === "true" },
       comment: row.comment ?? null,
+      // A domain's values are judged before any trigger sees them.
+      ...(draft.isSet(text(row, "column")) && row.needed !== "true" ? { setByTrigger: true } : {}),
     });
   }
   return tables;
@@ -137,6 +151,17 @@ const onDelete: Readonly<Record<string, OnDelete>> = {
 
 const indexedIn = parserOf(v.array(v.array(v.number())), "[]");
 const rulesIn = parserOf(v.array(v.object({ name: v.string(), on: v.string() })), "[]");
+const triggersIn = parserOf(
+  v.array(
+    v.object({
+      function: v.string(),
+      source: v.nullable(v.string()),
+      arguments: v.array(v.string()),
+      on_update: v.boolean(),
+    }),
+  ),
+  "[]",
+);
 const widthsIn = parserOf(
   v.custom<Record<string, number>>((given) => typeof given === "object" && given !== null),
   "{}",
@@ -237,7 +262,9 @@ function constrained(
     constraints,
     demands: [
       ...constraints.flatMap((each) =>
-        each.kind === "check" ? demandsOf(each.constraint, each.definition, each.columns) : [],
+        each.kind === "check"
+          ? demandsOf(each.constraint, each.definition, each.columns).filter(({ column }) => !draft.isSet(column))
+          : [],
       ),
       ...draft.demands,
     ].flatMap((demand) => inFormOf(demand, draft.columns)),
@@ -251,7 +278,7 @@ function constrained(
       delete: relation.delete === "true",
     },
     rewriteRules: rewriteRulesOf(relation),
-    ...(relation.triggers === "true" ? { triggersUpdates: true } : {}),
+    ...(draft.triggers.some((each) => each.on_update) ? { triggersUpdates: true } : {}),
   };
 }
 

@@ -38,8 +38,11 @@ export const catalogRelations = (): Statement => ({
   EXISTS (SELECT FROM pg_extension AS e WHERE e.extname = 'pg_trgm')::text AS "has_trigrams",
   CASE WHEN c.reltuples > ${smallTable} THEN (SELECT json_object_agg(s.attname, s.avg_width) FROM pg_stats AS s
     WHERE s.schemaname = n.nspname AND s.tablename = c.relname)::text END AS "widths",
-  EXISTS (SELECT FROM pg_trigger AS g WHERE g.tgrelid = c.oid AND NOT g.tgisinternal AND g.tgenabled <> 'D'
-    AND g.tgtype & 1 > 0 AND g.tgtype & 2 > 0 AND g.tgtype & 16 > 0)::text AS "triggers",
+  (SELECT json_agg(json_build_object('function', p.proname, 'source', CASE WHEN l.lanname = 'plpgsql' THEN p.prosrc END,
+      'arguments', string_to_array(encode(g.tgargs, 'escape'), '\\000'), 'on_update', g.tgtype & 16 > 0))
+    FROM (SELECT c.oid AS relid UNION ALL SELECT t.relid FROM pg_partition_tree(c.oid) AS t WHERE c.relkind = 'p' AND t.level > 0) AS w
+    JOIN pg_trigger AS g ON g.tgrelid = w.relid JOIN pg_proc AS p ON p.oid = g.tgfoid JOIN pg_language AS l ON l.oid = p.prolang
+    WHERE NOT g.tgisinternal AND g.tgenabled <> 'D' AND g.tgtype & 1 > 0 AND g.tgtype & 2 > 0 AND g.tgtype & 20 > 0)::text AS "triggers",
   has_schema_privilege(n.oid, 'USAGE')::text AS "usage", has_any_column_privilege(c.oid, 'SELECT')::text AS "some",
   CASE WHEN c.relkind IN ('v', 'm') THEN (SELECT json_agg(DISTINCT bn.nspname || '.' || b.relname)
     FROM pg_rewrite AS r
@@ -71,7 +74,7 @@ export const catalogColumns = (): Statement => ({
 )
 SELECT c.oid::text AS "table_id",
   a.attnum::text AS "number", a.attname::text AS "column", (NOT (a.attnotnull OR coalesce(dm.needed, false)))::text AS "nullable",
-  format_type(a.atttypid, a.atttypmod) AS "shown",
+  coalesce(dm.needed, false)::text AS "needed", format_type(a.atttypid, a.atttypmod) AS "shown",
   ${castOf("b", "bn")} AS "cast",
   b.oid::text AS "type_id", b.typname::text AS "type", b.typtype::text AS "type_type",
   coalesce(dm.modifier, a.atttypmod)::text AS "modifier", dm.checks AS "checks",

@@ -83,7 +83,8 @@ const prefer: Json = {
 /** What may be sent: of a change any of the fields, of a new record those that it needs. */
 function sentSchema(fields: readonly Field[], isNew: boolean): JsonSchema {
   const needed = fields.filter(
-    ({ column, default: given }) => isNew && !column.nullable && column.default === null && given === null,
+    ({ column, default: given }) =>
+      isNew && !column.nullable && !column.setByTrigger && column.default === null && given === null,
   );
   return {
     type: "object",

@@ -15,6 +15,7 @@ import { load, type StoredRecord } from "../steps/load.js";
 import type { Submission } from "../steps/read.js";
 import type { SubmittedField } from "../steps/read-field.js";
 import { refusalOf } from "../steps/refusal.js";
+import { checkTable, tableChecks } from "../steps/table-checks.js";
 import { type OwnPart, sendWrite, setValues, withOwn } from "../steps/write.js";
 import { writeByRoutine } from "../steps/write-by-routine.js";
 import { tableName } from "../table/model.js";
@@ -40,6 +41,12 @@ const askedByRules = memoizePerPage((page): readonly { from: "form" | "row"; nam
 
 const askedNames = memoizePerPage((page): ReadonlySet<string> => new Set(askedByRules(page).map(({ name }) => name)));
 
+/** The same, and what the table's own CHECKs ask about. */
+const judgedNames = memoizePerPage(
+  (page): ReadonlySet<string> =>
+    new Set([...askedNames(page), ...tableChecks(page).flatMap(({ condition }) => condition.formColumns)]),
+);
+
 /**
  * Whether a field that was sent untouched says what is stored, on the word of the row's version: what is not shown, and a file, say nothing.
  */
@@ -60,7 +67,7 @@ function rowAsShown(page: Page, { fields }: Submission): Row {
   const row = byName<Stored>();
   for (const each of fields) {
     const { name } = each.field.column;
-    if (askedNames(page).has(name) && tellsStored(each)) row[name] = each.value;
+    if (judgedNames(page).has(name) && tellsStored(each)) row[name] = each.value;
   }
   return row;
 }
@@ -73,11 +80,11 @@ function reasonProblem({ page, facts }: Trip, { fields, reason }: Submission, ro
 }
 
 /** What breaks rules and checks, as far as it can be said without the table. */
-const knownProblems = ({ trip, submission }: Given, row: Row): readonly Problem[] => [
-  ...checkFields(trip, row, submission.fields),
-  ...checkAcross(trip, row, submission.fields),
-  ...reasonProblem(trip, submission, row),
-];
+function knownProblems({ trip, submission }: Given, row: Row): readonly Problem[] {
+  const { fields } = submission;
+  const problems = [...checkFields(trip, row, fields), ...checkAcross(trip, row, fields)];
+  return [...problems, ...checkTable(trip, row, fields, problems), ...reasonProblem(trip, submission, row)];
+}
 
 /** The newest entries of a record. */
 const entriesOf = ({ page, key, dependencies }: Trip): Promise<readonly Row[]> =>

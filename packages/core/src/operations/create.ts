@@ -9,6 +9,7 @@ import { lookUp } from "../steps/look-up.js";
 import type { Submission } from "../steps/read.js";
 import type { SubmittedField } from "../steps/read-field.js";
 import { refusalOf } from "../steps/refusal.js";
+import { checkTable } from "../steps/table-checks.js";
 import { type OwnPart, RefusedInside, sendWrite, setValues, withOwn } from "../steps/write.js";
 import { type Column, columnOf } from "../table/model.js";
 import { type Outcome, shown } from "../trip/outcome.js";
@@ -95,7 +96,8 @@ function judge({ trip, submission }: Given): { fields: readonly SubmittedField[]
   const { page } = trip;
   const fields = judgedFields(submission.fields);
   const checks = knownChecks(page, unknownColumns(page, submission.fields));
-  return { fields, problems: [...checkFields(trip, {}, fields), ...checkAcross(trip, {}, fields, { checks })] };
+  const problems = [...checkFields(trip, {}, fields), ...checkAcross(trip, {}, fields, { checks })];
+  return { fields, problems: [...problems, ...checkTable(trip, {}, fields, problems)] };
 }
 
 /** Judges the record as the table has made it, defaults, generated columns and triggers included. */

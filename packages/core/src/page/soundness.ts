@@ -36,7 +36,8 @@ function reviewNew(page: Page, say: Say): void {
     const given =
       page.fields.some((field) => field.column === column && field.onNew) ||
       page.sets.some((set) => set.column === column && set.on !== "save");
-    if (column.nullable || column.default !== null || column.written === "always" || given) continue;
+    const isGiven = column.default !== null || column.written === "always" || column.setByTrigger;
+    if (column.nullable || isGiven || given) continue;
     if (!column.granted.insert && page.fields.some((field) => field.column === column && !field.readOnly)) {
       const message = `A new record needs ${column.name}, which this connection may not insert, so none is made: grant INSERT.`;
       say("warning", "not-granted", message, path, { stops: "new" });

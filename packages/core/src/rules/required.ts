@@ -3,9 +3,12 @@ import { quoted } from "../postgres/statement.js";
 import type { Column } from "../table/model.js";
 import type { RuleKind } from "./rule.js";
 
-/** Whether the table lets nothing stand for no value. An empty text is a value to it, and so is a list without entries. */
-export const isRequiredByTable = ({ nullable }: Column, control: string, empty?: "nothing" | "text"): boolean =>
-  !(nullable || control === "check-box" || control === "entries" || empty === "text");
+/** Whether the table lets nothing stand for no value. An empty text is a value to it, and so is a list without entries; a trigger may fill in what is missing. */
+export const isRequiredByTable = (
+  { nullable, setByTrigger }: Column,
+  control: string,
+  empty?: "nothing" | "text",
+): boolean => !(nullable || setByTrigger || control === "check-box" || control === "entries" || empty === "text");
 
 /** A value has to be there, and not of white space alone. */
 export const required: RuleKind<true, true> = {

@@ -45,6 +45,8 @@ export interface Column {
   /** What the connection may do to the column. */
   readonly granted: { readonly insert: boolean; readonly update: boolean };
   readonly comment: string | null;
+  /** Whether a trigger may give it another value before the row is written: what the table demands of it is judged by the table alone. */
+  readonly setByTrigger?: true;
   /** Whether its values are files of a page: told by a stamp instead of themselves (see `values/stamp.ts`). */
   readonly stamped?: true;
   /** Whether its values are told to nobody: not in lists, records, histories, recorded requests or the change log. */

@@ -26,6 +26,15 @@ function byTime(a: string, b: string): number | null {
   return left < right ? -1 : Number(left > right);
 }
 
+/** `09:30` and `09:30:00` are the same time; 24:00 is the last of a day. */
+function byTimeOfDay(a: string, b: string): number | null {
+  const [left, right] = [a, b].map((text) => {
+    const [, hours, minutes, seconds = "0"] = /^(\d\d):(\d\d)(?::(\d\d(?:\.\d+)?))?$/.exec(text) ?? [];
+    return hours === undefined ? Number.NaN : (Number(hours) * 60 + Number(minutes)) * 60 + Number(seconds);
+  }) as [number, number];
+  return Number.isNaN(left + right) ? null : Math.sign(left - right);
+}
+
 /**
  * The order of two values in PostgreSQL's text form, as PostgreSQL orders values of their kind.
  *
@@ -43,6 +52,8 @@ export function orderOf(a: string, b: string, kind: Kind | "null" | "list" | "an
     case "timestamp":
     case "timestamptz":
       return byTime(a, b);
+    case "time":
+      return byTimeOfDay(a, b);
     case "uuid":
       return byCodePoint(a.toLowerCase(), b.toLowerCase());
     default:

@@ -2,10 +2,12 @@ import {
   type Column,
   controlsFor,
   type Field,
+  fieldsAskedBy,
   kindOf,
   type Page,
   type Rule,
   type Table,
+  tableChecks,
   tableName,
 } from "@loyal-quill/core";
 import type { BoundPageFile } from "@loyal-quill/runtime";
@@ -134,6 +136,13 @@ export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
     keyColumns: page.key.map((column) => column.name),
     keys: page.table.keys.map((key) => key.columns),
     access,
-    checks: page.checks.map(({ condition, at, message }) => ({ source: condition.source, at, message })),
+    checks: [
+      ...page.checks.map(({ condition, at }) => ({ source: condition.source, at, from: "page" as const })),
+      ...tableChecks(page).map((check) => ({
+        source: check.sql,
+        at: fieldsAskedBy(page, check)[0]?.column.name ?? null,
+        from: "table" as const,
+      })),
+    ],
   };
 }

@@ -31,7 +31,10 @@ const memory = { maxOldGenerationSizeMb: 512, maxYoungGenerationSizeMb: 64 };
 
 /** The compiled worker, also where this file runs as TypeScript, as in tests. */
 const filename = fileURLToPath(
-  new URL(import.meta.url.endsWith(".ts") ? "../../dist/drafts/worker.js" : "./worker.js", import.meta.url),
+  new URL(
+    import.meta.url.endsWith(".ts") ? "../../dist/drafts/worker-entry.cjs" : "./worker-entry.cjs",
+    import.meta.url,
+  ),
 );
 
 const tooMuch = (): DeskRefusal =>

@@ -12,7 +12,7 @@ async function newThread(): Promise<Piscina<Hashing, string | boolean>> {
   const { Piscina } = await import("piscina");
   return new Piscina<Hashing, string | boolean>({
     filename: new URL(
-      import.meta.url.endsWith(".ts") ? "../../dist/sign-in/hashing.js" : "./hashing.js",
+      import.meta.url.endsWith(".ts") ? "../../dist/sign-in/hashing-entry.cjs" : "./hashing-entry.cjs",
       import.meta.url,
     ).href,
     minThreads: 0,

@@ -114,7 +114,11 @@ export interface SheetAnswer {
     readonly name: "open" | "rows" | "edit" | "new" | "delete" | "routine";
     readonly source: string;
   }[];
-  readonly checks: readonly { readonly source: string; readonly at: string | null; readonly message: string }[];
+  readonly checks: readonly {
+    readonly source: string;
+    readonly at: string | null;
+    readonly from: "page" | "table";
+  }[];
 }
 
 /** A page tried on a record, as somebody: recorded like a request, but not kept among them. */

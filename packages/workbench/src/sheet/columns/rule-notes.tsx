@@ -91,7 +91,7 @@ export function RuleNotes({ field, checks, save, isTried, found, onSet }: RuleNo
       from,
       isCode: false,
     })),
-    ...checks.map(({ source }) => ({ text: source, from: "page", isCode: true })),
+    ...checks.map(({ source, from }) => ({ text: source, from, isCode: true })),
   ];
   return (
     <Notes>
