@@ -2,6 +2,7 @@ import { word } from "@loyal-quill/core/messages/messages";
 import { isMade, loadedColumns, madeOf } from "@loyal-quill/core/page/columns";
 import type { Field, Page } from "@loyal-quill/core/page/page";
 import type { Rule } from "@loyal-quill/core/rules/rule";
+import { wordsFor } from "@loyal-quill/core/settings/constraints";
 import { fieldsAskedBy, neededBy, saidAt, tableChecks } from "@loyal-quill/core/steps/table-checks";
 import { type Code, type HelperName, helpersFor, helperText } from "./helpers.js";
 import { NotPlain, PlainCode } from "./logic.js";
@@ -47,16 +48,20 @@ function tableCheckCode(page: Page, code: PlainCode, check: ReturnType<typeof ta
   const names = check.condition.formColumns.map(quote).join(", ");
   const push = (field: Field): string =>
     `problems.push({ field: ${name(field)}, message: ${quote(saidAt(page, check, field))} });`;
+  const own = wordsFor(page, check.constraint);
   const needed = neededBy(page, check);
-  const branches = [
-    ...(needed
-      ? [
-          `if (${member("form", needed.column.name)} === null) problems.push({ field: ${name(needed)}, message: ${said(page.language, "required", { label: needed.label })} });`,
-        ]
-      : []),
-    ...fields.slice(0, -1).map((field) => `if (changed(${name(field)})) ${push(field)}`),
-    push(fields.at(-1) ?? first),
-  ];
+  const elsewhere = page.fields.find(({ column }) => own?.at != null && column.name === own.at);
+  const branches = elsewhere
+    ? [push(elsewhere)]
+    : [
+        ...(needed
+          ? [
+              `if (${member("form", needed.column.name)} === null) problems.push({ field: ${name(needed)}, message: ${own ? quote(own.message) : said(page.language, "required", { label: needed.label })} });`,
+            ]
+          : []),
+        ...fields.slice(0, -1).map((field) => `if (changed(${name(field)})) ${push(field)}`),
+        push(fields.at(-1) ?? first),
+      ];
   return [
     `${comment(`${check.sql} (${check.constraint})`)}
 if (${changedAny(page, check.condition.formColumns)} && !known.some(({ field }) => field !== null && [${names}].includes(field)) && ${code.truth(check.condition.expression, false)}) {

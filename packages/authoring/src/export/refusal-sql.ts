@@ -1,4 +1,5 @@
 import type { Field, Page } from "@loyal-quill/core/page/page";
+import { wordsFor } from "@loyal-quill/core/settings/constraints";
 import { dependsOnForm, offeredFields, takenBy } from "./parts.js";
 import { inTemplate, keyOf, quote, said } from "./source.js";
 
@@ -53,13 +54,15 @@ export function refusalCode(page: Page): string {
     columns: readonly string[],
     message: (label: string, others: string) => string,
   ): readonly string[] => {
-    const [first, ...rest] = at(columns);
+    const own = wordsFor(page, constraint);
+    const named = page.fields.filter(({ column }) => own?.at != null && column.name === own.at);
+    const [first, ...rest] = named.length > 0 ? named : at(columns);
     const others = columns
       .filter((name) => name !== first?.column.name)
       .map(labelOf)
       .join(", ");
     return [
-      `${keyOf(constraint)}: { fields: [${[first, ...rest].flatMap((field) => (field ? [quote(field.column.name)] : [])).join(", ")}], message: ${message(first?.label ?? "", others)} },`,
+      `${keyOf(constraint)}: { fields: [${[first, ...rest].flatMap((field) => (field ? [quote(field.column.name)] : [])).join(", ")}], message: ${own ? quote(own.message) : message(first?.label ?? "", others)} },`,
     ];
   };
   const isOfForm = (columns: readonly string[]): boolean => at(columns).length > 0;

@@ -114,6 +114,10 @@ checks:
   - { expect: 'size(form.note) < 40 || form.share in [1, 2, 3]', message: "A long note needs a share of 1, 2 or 3." }
   - { expect: 'form.total >= form.share || row.share == null', at: total, message: No less than the share. }
   - { expect: 'form.begins < now && form.exact * 1 != 7', at: begins, message: Begun. }
+constraints:
+  near: { message: Too far apart., at: weight }
+  shared: "The share is no less than what is exact."
+  order_size_check: Small or large.
 answer: { saved: page }
 `;
 

@@ -98,6 +98,12 @@ export const findingKinds = {
     means: "A check shows its message at a field that the page does not have.",
     remedy: "Name a field of the page, or leave the place out.",
   },
+  "unknown-constraint": {
+    levels: ["warning"],
+    means: "The page has a message for a constraint that the table does not have.",
+    remedy:
+      "Write the constraint's name as the table has it, or take the message out; leave it where a trigger raises an error with that name.",
+  },
   "unknown-routine": {
     levels: ["error"],
     means: "There is no function or procedure of that name that the connection may call.",

@@ -2,6 +2,7 @@ import { message, word } from "../messages/messages.js";
 import { listQuery } from "../page/list-query.js";
 import { refusalKind } from "../postgres/refusal.js";
 import { unavailabilityOf } from "../postgres/unavailable.js";
+import { wordsFor } from "../settings/constraints.js";
 import { dependentsStatement, mostCounted, removeStatement } from "../statements/remove.js";
 import { mayDelete } from "../steps/access.js";
 import { load, type StoredRecord } from "../steps/load.js";
@@ -112,9 +113,10 @@ const removal: SaveKind = {
     stoppedBy(given, [asProblem(word(given.trip.page.language, "delete-kept"))], record, { is: "conflict" }),
   async refusal({ trip: { page } }, error) {
     const hangs = refusalKind(error) === "foreign key";
-    const said = hangs
-      ? word(page.language, "delete-refers")
-      : word(page.language, "delete-refused", { said: error.message });
+    const own = wordsFor(page, error.constraint)?.message;
+    const said =
+      own ??
+      (hangs ? word(page.language, "delete-refers") : word(page.language, "delete-refused", { said: error.message }));
     return { problems: [asProblem(said)], said: `${error.sqlState} ${error.message}` };
   },
   became: becameOfStored,

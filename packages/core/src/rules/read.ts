@@ -1,6 +1,6 @@
 import type { Path } from "../findings/path-in-file.js";
 import type { Column, Table } from "../table/model.js";
-import { ruleKinds, ruleKindsInFile } from "./index.js";
+import { kindOf, ruleKinds, ruleKindsInFile } from "./index.js";
 import type { Rule, RuleContext } from "./rule.js";
 import type { RuleSetting } from "./schema.js";
 
@@ -25,6 +25,42 @@ function readRule(setting: RuleSetting, column: Column, context: RuleContext, pa
 /** The rules that a page file names for a field. */
 export const pageRules = (settings: readonly RuleSetting[], column: Column, context: RuleContext, path: Path): Rule[] =>
   settings.flatMap((setting, index) => readRule(setting, column, context, [...path, "rules", index]));
+
+/** The rules that a table has by one of its constraints alone. */
+function rulesBy(constraint: string, table: Table, ...of: readonly [Column, string, "nothing" | "text"]): Rule[] {
+  const isIt = (each: { readonly constraint: string }): boolean => each.constraint === constraint;
+  const { demands, constraints, keys, references } = table;
+  const bare = { ...table, demands: [], constraints: [], keys: [], references: [] };
+  const without = new Set(tableRules(bare, ...of).map(nameOf));
+  const alone = {
+    ...table,
+    demands: demands.filter(isIt),
+    constraints: constraints.filter(isIt),
+    keys: keys.filter(isIt),
+    references: references.filter(isIt),
+  };
+  return tableRules(alone, ...of).filter((rule) => !without.has(nameOf(rule)));
+}
+
+/** Tells rules apart by what they demand. */
+const nameOf = ({ rule, demand }: Rule): string => `${rule} ${kindOf({ rule }).words(demand)}`;
+
+/** The same rules, those by which a constraint is judged before the table with the message that the page has for it. */
+export function withMessages(
+  rules: readonly Rule[],
+  messages: Readonly<Record<string, string>>,
+  table: Table,
+  ...of: readonly [Column, string, "nothing" | "text"]
+): readonly Rule[] {
+  const named = new Map(
+    Object.entries(messages).flatMap(([constraint, message]) =>
+      rulesBy(constraint, table, ...of).map((rule) => [nameOf(rule), message] as const),
+    ),
+  );
+  return named.size === 0
+    ? rules
+    : rules.map((rule) => ({ ...rule, message: named.get(nameOf(rule)) ?? rule.message }));
+}
 
 /** What the table enforces on one column is a rule without being named; the page can only be stricter. */
 export const tableRules = (

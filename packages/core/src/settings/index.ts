@@ -9,6 +9,7 @@ import { message } from "./answer/message.js";
 import { saved } from "./answer/saved.js";
 import { to } from "./answer/to.js";
 import { checks } from "./checks.js";
+import { constraints } from "./constraints.js";
 import { describe } from "./described.js";
 import { description } from "./description.js";
 import { fieldSettings } from "./field/index.js";
@@ -78,6 +79,7 @@ export const pageSettings = {
   names,
   set,
   checks,
+  constraints,
   save: { settings: save },
   answer: { settings: answer },
   texts: { settings: texts },

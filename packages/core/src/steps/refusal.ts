@@ -5,6 +5,7 @@ import { namesIn } from "../postgres/answered.js";
 import { refusalKind } from "../postgres/refusal.js";
 import { type Database, DatabaseRefusal } from "../postgres/statement.js";
 import { labelFrom } from "../settings/bound/label.js";
+import { wordsFor } from "../settings/constraints.js";
 import { keptOutMark } from "../statements/create.js";
 import { judgeStatement } from "../statements/judge.js";
 import { subjectStatement } from "../statements/subject.js";
@@ -86,8 +87,15 @@ function fieldOf(
     : { field, label: first ?? "", others: rest.join(", ") };
 }
 
-/** The names and values of a refusal stay in the database's log; what a person sees is made of the page's own labels. */
+/** A refusal in the page's own words, where it has some for the constraint, or else in ours. */
 function problemOf(page: Page, taken: readonly Field[], refusal: DatabaseRefusal, subject: Subject): Problem {
+  const problem = problemInOurWords(page, taken, refusal, subject);
+  const own = wordsFor(page, refusal.constraint);
+  return own ? { field: own.at ?? problem.field, message: own.message } : problem;
+}
+
+/** The names and values of a refusal stay in the database's log; what a person sees is made of the page's own labels. */
+function problemInOurWords(page: Page, taken: readonly Field[], refusal: DatabaseRefusal, subject: Subject): Problem {
   const { language } = page;
   const said = refusal.message;
   if (subject.own === false)

@@ -8,6 +8,7 @@ import { isMade } from "../page/columns.js";
 import { memoizePerPage } from "../page/memoize-per-page.js";
 import type { Field, Page } from "../page/page.js";
 import type { Row } from "../postgres/statement.js";
+import { wordsFor } from "../settings/constraints.js";
 import { columnOf } from "../table/model.js";
 import type { Trip } from "../trip/trip.js";
 import type { Problem } from "../views/form-view.js";
@@ -84,6 +85,8 @@ const labelOf = (page: Page, name: string): string | undefined =>
  */
 export function saidAt(page: Page, { says, constraint, definition }: TableCheck, { column, label }: Field): string {
   const { language } = page;
+  const own = wordsFor(page, constraint);
+  if (own) return own.message;
   if (says && "order" in says) {
     const isLeft = column.name === says.left;
     const other = labelOf(page, isLeft ? says.right : says.left);
@@ -115,11 +118,13 @@ export const fieldsAskedBy = (page: Page, { condition }: TableCheck): readonly F
  */
 function tableCheckProblem(page: Page, check: TableCheck, touched: readonly string[], form: Row | null): Problem {
   const { constraint, definition } = check;
+  const own = wordsFor(page, constraint);
+  if (own && own.at !== null) return { field: own.at, message: own.message, by: constraint };
   const needed = neededBy(page, check);
   if (needed && form?.[needed.column.name] === null)
     return {
       field: needed.column.name,
-      message: message(page.language, "required", { label: needed.label }),
+      message: own?.message ?? message(page.language, "required", { label: needed.label }),
       by: constraint,
     };
   const fields = fieldsAskedBy(page, check);

@@ -52,6 +52,7 @@ export const columnSheet = (table: Table, column: Column): SheetField => ({
   type: column.type.shown,
   kind: column.type.kind,
   nullable: column.nullable,
+  setByTrigger: column.setByTrigger === true,
   default: column.default,
   comment: column.comment,
   key: table.keys.some((key) => key.primary && key.columns.includes(column.name)),
@@ -93,6 +94,19 @@ const fieldsOf = (page: Page, onPage = new Set(page.fields.map((field) => field.
 export const addressPattern = (page: Page): string =>
   `${page.path.list}/${page.path.columns.map((column) => `{${column}}`).join("/")}`;
 
+/** What can refuse a save: CHECKs and the like as they are printed, keys and references by their columns. */
+const constraintsOf = ({ constraints, keys, references }: Table): SheetAnswer["constraints"] => {
+  const all = [
+    ...constraints.map(({ constraint, definition }) => [constraint, definition] as const),
+    ...keys.map(({ constraint, columns }) => [constraint, `unique: ${columns.join(", ")}`] as const),
+    ...references.map(
+      ({ constraint, columns, to }) =>
+        [constraint, `${columns.join(", ")} in ${tableName({ schema: to.schema, name: to.table })}`] as const,
+    ),
+  ];
+  return [...new Map(all)].map(([name, definition]) => ({ name, definition }));
+};
+
 /** Everything that the Sheet shows of a page, apart from records. */
 export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
   const { name, text, findings, page } = bound;
@@ -112,6 +126,7 @@ export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
       keys: [],
       access: [],
       checks: [],
+      constraints: [],
     };
   }
   const { routine } = page;
@@ -144,5 +159,6 @@ export function sheetOf(bound: BoundPageFile, mount: string): SheetAnswer {
         from: "table" as const,
       })),
     ],
+    constraints: constraintsOf(page.table),
   };
 }

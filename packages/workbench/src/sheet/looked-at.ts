@@ -46,6 +46,7 @@ const empty: Omit<SheetAnswer, "name" | "text"> = {
   keys: [],
   access: [],
   checks: [],
+  constraints: [],
 };
 
 /** What the Sheet shows: the answer to the text now, or while it has errors the last one that had none, with its findings. */

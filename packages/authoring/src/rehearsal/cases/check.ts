@@ -10,6 +10,7 @@ import { type Case, leaveOut, NotJudged } from "../case.js";
 import { type Prepared, typedOf } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import type { Sent } from "../staging.js";
+import { checksOf } from "./checks-of.js";
 import { casesOf, editing, otherValues, typedFields, typing } from "./making.js";
 import { refusedBy } from "./refused-by.js";
 import { beside, isBlank, type Sides, sidesOf } from "./sides.js";
@@ -63,7 +64,7 @@ function failedCheck(prepared: Prepared, values: Readonly<Record<string, Stored>
   const { actor, record } = editing(prepared);
   const facts = { ...factsOf(actor, prepared.now), row: record.row, form: { ...record.row, ...values } };
   return (
-    prepared.page.checks.find(({ condition }) => truthOf(condition.expression, facts) === false)?.condition.source ??
+    checksOf(prepared.page).find(({ condition }) => truthOf(condition.expression, facts) === false)?.condition.source ??
     null
   );
 }
@@ -74,7 +75,9 @@ function besidesFor(prepared: Prepared, field: Field, value: Stored): Readonly<R
   const { actor, record } = editing(prepared);
   const row = { ...record.row, [field.column.name]: value };
   const facts = { ...factsOf(actor, now), row: record.row };
-  const failed = page.checks.find(({ condition }) => truthOf(condition.expression, { ...facts, form: row }) === false);
+  const failed = checksOf(page).find(
+    ({ condition }) => truthOf(condition.expression, { ...facts, form: row }) === false,
+  );
   if (!failed) return {};
   for (const other of typedFields(page)) {
     const { name, nullable, type: kind } = other.column;
@@ -92,7 +95,7 @@ function besidesFor(prepared: Prepared, field: Field, value: Stored): Readonly<R
       if (candidate === "NaN" || refusedBy(other, candidate, typed) !== null) continue;
       try {
         const form = { ...row, [name]: candidate };
-        if (page.checks.every(({ condition }) => truthOf(condition.expression, { ...facts, form }) !== false))
+        if (checksOf(page).every(({ condition }) => truthOf(condition.expression, { ...facts, form }) !== false))
           return { [name]: candidate };
       } catch {
         // No value of the column's type.
@@ -227,7 +230,7 @@ function reaching(
       return false;
     }
   };
-  const others = page.checks.filter((each) => each !== check);
+  const others = checksOf(page).filter((each) => each !== check);
   const passesOthers = (edits: Readonly<Record<string, Stored>>): boolean =>
     others.every(
       (each) =>

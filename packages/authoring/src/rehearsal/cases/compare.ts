@@ -5,6 +5,7 @@ import { type Case, LeftOut, leaveOut, NotJudged } from "../case.js";
 import type { Prepared } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import type { Sent } from "../staging.js";
+import { checksOf } from "./checks-of.js";
 import { shownIn } from "./load.js";
 import { casesOf, easyFields, editing, otherValues, somethingToType, typedForm, typing } from "./making.js";
 import { disposable } from "./records.js";
@@ -93,7 +94,7 @@ export function compareCases(prepared: Prepared): Case[] {
       },
       async (stage) => {
         const { record, actor } = editing(prepared);
-        const asked = new Set(page.checks.flatMap(({ condition }) => condition.formColumns));
+        const asked = new Set(checksOf(page).flatMap(({ condition }) => condition.formColumns));
         let theirs: { name: string; value: string } | undefined;
         const { sent, field, value } = await whileTyping(stage, prepared, async ({ field, key }) => {
           const access = [...(page.access.edit?.rowColumns ?? []), ...(page.access.rows?.rowColumns ?? [])];

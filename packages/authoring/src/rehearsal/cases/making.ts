@@ -12,6 +12,7 @@ import { type Case, LeftOut, NotJudged } from "../case.js";
 import { type Prepared, type RehearsedRecord, typedOf } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import type { Sent } from "../staging.js";
+import { checksOf } from "./checks-of.js";
 import { fieldSamples } from "./field-samples.js";
 import { refusedBy } from "./refused-by.js";
 
@@ -172,7 +173,8 @@ export async function change(
     const place = stage.evidence.length;
     const sent = await stage.post(stage.address(key, "/edit"), actor, body, { key });
     if (sent.outcome !== "invalid" && sent.outcome !== "unchanged") return { sent, field, value, form, body };
-    last = sent.stopped ?? sent.outcome;
+    const isSetBack = sent.outcome === "unchanged" && field.column.setByTrigger === true;
+    last = isSetBack ? "a trigger of the table set it back" : (sent.stopped ?? sent.outcome);
     stage.untouched(sent);
     // What was tried in vain is no evidence of anything.
     stage.evidence.splice(place, 1);
@@ -195,7 +197,7 @@ export async function changeOnce(
 /** Fields whose change is likeliest to go through by itself: plain ones before those that others depend on. */
 export function easyFields(prepared: Prepared, row: Readonly<Record<string, Stored>>): readonly Field[] {
   const { page } = prepared;
-  const asked = new Set(page.checks.flatMap(({ condition }) => condition.formColumns));
+  const asked = new Set(checksOf(page).flatMap(({ condition }) => condition.formColumns));
   const inEdit = new Set([...(page.access.edit?.rowColumns ?? []), ...(page.access.rows?.rowColumns ?? [])]);
   const isKey = new Set(page.key.map(({ name }) => name));
   const weight = ({ column, rules, control, choices }: Field): number =>
@@ -204,6 +206,8 @@ export function easyFields(prepared: Prepared, row: Readonly<Record<string, Stor
     (choices?.from === "table" ? 4 : 0) +
     (asked.has(column.name) ? 2 : 0) +
     (rules.some(({ rule }) => rule === "unique") ? 2 : 0) +
+    // A trigger may set it back.
+    (column.setByTrigger ? 4 : 0) +
     (control === "text" || control === "multi-line" ? 0 : 1);
   return typedFields(page)
     .filter((field) => otherValues(prepared, field, row).length > 0)

@@ -8,6 +8,7 @@ import { type Prepared, typedOf } from "../prepare.js";
 import type { Stage } from "../stage.js";
 import type { Asking, Sent } from "../staging.js";
 import { readOnlyStatement } from "../statements.js";
+import { checksOf } from "./checks-of.js";
 import { faults } from "./faults.js";
 import { shownIn } from "./load.js";
 import {
@@ -116,7 +117,7 @@ export function writeCases(prepared: Prepared): Case[] {
       },
       async (stage) => {
         const { actor, record: own } = editing(prepared);
-        const asked = new Set(page.checks.flatMap(({ condition }) => condition.formColumns));
+        const asked = new Set(checksOf(page).flatMap(({ condition }) => condition.formColumns));
         const fields = easyFields(prepared, own.row).filter(
           ({ column }) => !page.key.includes(column) && !asked.has(column.name),
         );
@@ -161,6 +162,7 @@ export function writeCases(prepared: Prepared): Case[] {
         const field = typedFields(page).find(
           ({ column, choices, rules, tidy }) =>
             column.type.kind === "text" &&
+            !column.setByTrigger &&
             choices === null &&
             tidy.length === 0 &&
             !page.key.includes(column) &&

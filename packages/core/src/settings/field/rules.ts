@@ -1,8 +1,9 @@
 import * as v from "valibot";
 import { offeredRule } from "../../rules/offered.js";
-import { pageRules, tableRules } from "../../rules/read.js";
+import { pageRules, tableRules, withMessages } from "../../rules/read.js";
 import type { Rule } from "../../rules/rule.js";
 import { type RuleSetting, ruleSchema } from "../../rules/schema.js";
+import { constraintMessages } from "../constraints.js";
 import type { FieldSetting } from "../setting.js";
 import { condition, line } from "../shapes.js";
 
@@ -18,6 +19,13 @@ export const rules: FieldSetting<RuleSetting[], readonly Rule[], "rules"> = {
   bind: (given = [], { page, column, settings, choices, control, empty, path }) => [
     ...pageRules(given, column, page, path),
     ...(settings.choices?.where ? offeredRule(choices) : []),
-    ...tableRules(page.table, column, control, empty),
+    ...withMessages(
+      tableRules(page.table, column, control, empty),
+      constraintMessages(page.given("constraints")),
+      page.table,
+      column,
+      control,
+      empty,
+    ),
   ],
 };

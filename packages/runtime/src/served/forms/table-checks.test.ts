@@ -154,3 +154,52 @@ describe("what a trigger sets", () => {
     });
   });
 });
+
+describe("messages of constraints", () => {
+  const words = `${file}constraints:
+  days: { message: Nobody brings it back before it is fetched., at: starts_on }
+  closed: Say when it was closed.
+  reached: A mail address or a telephone number is needed.
+  bounded: More than is there.
+  hire_status_check: Open or closed.
+  hire_code_check: Two letters, a hyphen and a number.
+  hire_note_low: It is too low for a note.
+`;
+  beforeAll(() => trips.reloadWith({ hire: words }));
+  afterAll(() => trips.reloadWith({ hire: file }));
+
+  test("stand where a CHECK is judged with the form, and where the table refuses", async () => {
+    expect(await said({ ends_on: "2026-03-01", status: "closed", mail: "", high: "200" })).toEqual({
+      starts_on: "Nobody brings it back before it is fetched.",
+      closed_on: "Say when it was closed.",
+      mail: "A mail address or a telephone number is needed.",
+    });
+    expect(await said({ closed_on: "2026-03-05" })).toEqual({ closed_on: "Say when it was closed." });
+    expect(await said({ high: "200" })).toEqual({ high: "More than is there." });
+    expect(await said({ code: "12" })).toEqual({ code: "Two letters, a hyphen and a number." });
+  });
+
+  test("stand where a rule was made of a CHECK, and nowhere else", async () => {
+    expect(await said({ status: "lost" })).toEqual({ status: "Open or closed." });
+    expect(await said({ status: "" })).toEqual({ status: expect.stringContaining("needed") });
+  });
+
+  test("stand where a trigger raises an error with the name; the review says that no constraint has it", async () => {
+    await trips.owner.query(`CREATE FUNCTION proof.too_low() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
+      IF NEW.low < -10 THEN RAISE EXCEPTION 'low' USING ERRCODE = 'check_violation', CONSTRAINT = 'hire_note_low', COLUMN = 'low', TABLE = 'hire', SCHEMA = 'proof'; END IF;
+      RETURN NEW;
+    END $$`);
+    await trips.owner.query(
+      "CREATE TRIGGER too_low BEFORE UPDATE ON proof.hire FOR EACH ROW EXECUTE FUNCTION proof.too_low()",
+    );
+    expect(await said({ low: "-11" })).toEqual({ low: "It is too low for a note." });
+    await trips.owner.query("DROP TRIGGER too_low ON proof.hire");
+    const findings = trips.site().files.flatMap((each) => each.findings);
+    expect(findings.map(({ code, severity, line }) => [code, severity, line])).toEqual([
+      ["unknown-constraint", "warning", 15],
+    ]);
+    expect(findings[0]?.message).toBe(
+      'The table has no constraint "hire_note_low". Its message is shown only if a trigger raises an error with this name.',
+    );
+  });
+});

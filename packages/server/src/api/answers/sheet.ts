@@ -53,6 +53,8 @@ export interface SheetField {
   /** What its values are, as far as rules and controls are concerned. */
   readonly kind: Kind;
   readonly nullable: boolean;
+  /** Whether a trigger may set it before a row is written. */
+  readonly setByTrigger: boolean;
   readonly default: string | null;
   readonly comment: string | null;
   readonly key: boolean;
@@ -119,6 +121,8 @@ export interface SheetAnswer {
     readonly at: string | null;
     readonly from: "page" | "table";
   }[];
+  /** The constraints of the table that can refuse a save, as PostgreSQL prints them. */
+  readonly constraints: readonly { readonly name: string; readonly definition: string }[];
 }
 
 /** A page tried on a record, as somebody: recorded like a request, but not kept among them. */

@@ -98,7 +98,16 @@ export function ColumnNotes({ field, stored, known, isChosen, isStop = false, ac
             {field.name}{" "}
           </b>
         )}
-        <span>{[field.type, field.key ? "key" : "", field.nullable ? "" : "not null"].filter(Boolean).join(", ")}</span>
+        <span>
+          {[
+            field.type,
+            field.key ? "key" : "",
+            field.nullable ? "" : "not null",
+            field.setByTrigger ? "may be set by a trigger" : "",
+          ]
+            .filter(Boolean)
+            .join(", ")}
+        </span>
         {isChosen === undefined && (
           <>
             {" "}

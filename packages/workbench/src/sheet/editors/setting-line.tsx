@@ -9,6 +9,7 @@ import { isPlain, settingsOf, settingsOfField, textOf, useEditing } from "../edi
 import { ChecksEditor } from "./checks-editor.js";
 import { ChoicesEditor } from "./choices-editor.js";
 import { ConditionLine } from "./condition-line.js";
+import { ConstraintsEditor } from "./constraints-editor.js";
 import { KeyEditor } from "./key-editor.js";
 import { RelatedEditor } from "./related-editor.js";
 import { RulesEditor } from "./rules-editor.js";
@@ -21,6 +22,7 @@ const editors: Readonly<Record<string, ComponentType<EditorProps>>> = {
   related: RelatedEditor,
   set: SetEditor,
   checks: ChecksEditor,
+  constraints: ConstraintsEditor,
   rules: RulesEditor,
   tidy: TidyEditor,
   choices: ChoicesEditor,
