@@ -6,11 +6,11 @@ import type { Setting } from "./setting.js";
 import { line } from "./shapes.js";
 
 /** What is said where a constraint of the database does not hold. */
-export interface ConstraintMessage {
+type ConstraintMessage = {
   readonly message: string;
   /** The field that it stands at; null is where it would stand without being named. */
   readonly at: string | null;
-}
+};
 
 type Given = string | { message: string; at?: string | undefined };
 
