@@ -157,8 +157,8 @@ describe("played again on the draft", () => {
     const kinds = played?.map(({ kind, method, after }) => `${method} ${kind} ${after?.stoppedAt}`).toSorted();
     expect([...new Set(kinds)]).toEqual([
       "GET the same load",
-      // The table itself does not take it.
-      "POST refused otherwise write",
+      // The table's own CHECK stands where the page's was.
+      "POST refused otherwise check",
       "POST would be saved null",
     ]);
     const form = formOf((await hollis.get(station)).text);
