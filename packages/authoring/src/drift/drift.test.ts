@@ -56,6 +56,14 @@ describe("the drift of a table", () => {
     expect(text).not.toContain("warning_m");
   });
 
+  test("a renamed column is found where a constraint's message stands", () => {
+    const words =
+      "constraints:\n  station_levels: { message: Above the alert level., at: warning_m }\n  other: warning_m\n";
+    expect(renamedColumn(`${stationFile}${words}`, "warning_m", "warning_level")).toContain(
+      words.replace("at: warning_m", "at: warning_level"),
+    );
+  });
+
   test("a renamed column leaves labels and messages alone", () => {
     const text = renamedColumn(stationFile, "name", "title");
     expect(text).toContain("label: Station name");

@@ -50,7 +50,7 @@ function tableCheckCode(page: Page, code: PlainCode, check: ReturnType<typeof ta
     `problems.push({ field: ${name(field)}, message: ${quote(saidAt(page, check, field))} });`;
   const own = wordsFor(page, check.constraint);
   const needed = neededBy(page, check);
-  const elsewhere = page.fields.find(({ column }) => own?.at != null && column.name === own.at);
+  const elsewhere = takenBy(page).find(({ column }) => own?.at != null && column.name === own.at);
   const branches = elsewhere
     ? [push(elsewhere)]
     : [

@@ -55,7 +55,7 @@ export function refusalCode(page: Page): string {
     message: (label: string, others: string) => string,
   ): readonly string[] => {
     const own = wordsFor(page, constraint);
-    const named = page.fields.filter(({ column }) => own?.at != null && column.name === own.at);
+    const named = takenBy(page).filter(({ column }) => own?.at != null && column.name === own.at);
     const [first, ...rest] = named.length > 0 ? named : at(columns);
     const others = columns
       .filter((name) => name !== first?.column.name)

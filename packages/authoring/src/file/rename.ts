@@ -10,6 +10,7 @@ function namesIn(root: unknown): Scalar[] {
     isScalar(node) ? [node] : isSeq(node) ? node.items.filter((item) => isScalar(item)) : [];
   const keysOf = (node: unknown): Scalar[] =>
     isMap(node) ? node.items.flatMap((pair: Pair) => (isScalar(pair.key) ? [pair.key] : [])) : [];
+  const valuesOf = (node: unknown): unknown[] => (isMap(node) ? node.items.map(({ value }: Pair) => value) : []);
   const items = (node: unknown): unknown[] => (isSeq(node) ? node.items : []);
   const fields = items(root.get("fields", true)).flatMap((item) => {
     if (isScalar(item)) return [item];
@@ -30,6 +31,7 @@ function namesIn(root: unknown): Scalar[] {
     ...keysOf(root.get("names", true)),
     ...scalars(at(root, "list", "sort")),
     ...items(root.get("checks", true)).flatMap((check) => scalars(at(check, "at"))),
+    ...valuesOf(root.get("constraints", true)).flatMap((words) => scalars(at(words, "at"))),
   ];
 }
 

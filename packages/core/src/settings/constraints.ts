@@ -43,6 +43,7 @@ export const constraints: Setting<Record<string, Given>, Readonly<Record<string,
   step: "check",
   editor: { kind: "own" },
   rare: true,
+  columns: ["at"],
   into: "constraints",
   schema: () => recordOf(v.string(), v.union([line, v.strictObject({ message: line, at: v.optional(line) })])),
   bind: (given = {}, binder, path) =>
