@@ -103,6 +103,25 @@ texts: { new: New station, add: Add station }
     expect(drafted).toMatch(/- address$/m);
   });
 
+  test("cleans up what is typed where the table wants it in upper or lower case, or without spaces around it", () => {
+    const [id, text] = river.columns as [Column, Column];
+    const kept = (column: string, form: string) =>
+      ({ constraint: "c", column, by: "matches", values: ["[^a-z]*", form, form] }) as const;
+    const drafted = draftPages({
+      tables: [
+        {
+          ...river,
+          columns: [id, text, { ...text, name: "code" }, { ...text, name: "address" }, { ...text, name: "plain" }],
+          demands: [kept("code", "upper-case"), kept("code", "spaces-around"), kept("address", "lower-case")],
+        },
+      ],
+      unusable: [],
+    }).drafts[0]?.text;
+    expect(drafted).toContain("- code: { tidy: [ trim, upper ] }");
+    expect(drafted).toContain("- address: { tidy: [ lower ] }");
+    expect(drafted).toMatch(/- plain$/m);
+  });
+
   test("has ranges in its list, which are told by their ends", () => {
     const [id, text] = river.columns as [Column, Column];
     const range = (cast: string): Column => ({

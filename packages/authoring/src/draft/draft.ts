@@ -152,10 +152,25 @@ const ruleFor = ({ demands, references }: Table, { name, type }: Column): string
 
 /** How a code is written whose pattern a CHECK has. */
 function likeExample({ demands }: Table, { name, type }: Column): string | undefined {
-  const demand = demands.find((each) => each.column === name && each.by === "matches");
-  const example = demand && type.kind === "text" ? exampleOf(demand.values[0] ?? "") : null;
-  return example === null ? undefined : `Like ${example}.`;
+  const patterns = demands.filter((each) => each.column === name && each.by === "matches");
+  const [example] =
+    type.kind === "text" ? patterns.flatMap(({ values: [source = ""] }) => exampleOf(source) ?? []) : [];
+  return example === undefined ? undefined : `Like ${example}.`;
 }
+
+/** What is done to a typed text so that a CHECK takes it: what the table wants to be the same after `upper`, `lower` and `btrim`. */
+const tidyings: Readonly<Record<string, string>> = {
+  "spaces-around": "trim",
+  "upper-case": "upper",
+  "lower-case": "lower",
+};
+
+const tidyFor = ({ demands }: Table, { name }: Column): readonly string[] =>
+  Object.entries(tidyings).flatMap(([form, tidying]) =>
+    demands.some(({ column, by, values }) => column === name && by === "matches" && values[2] === form)
+      ? [tidying]
+      : [],
+  );
 
 /** One field of a draft: its name, with settings where the table alone does not say enough. */
 function fieldText(table: Table, column: Column, group: string | undefined): string {
@@ -165,12 +180,14 @@ function fieldText(table: Table, column: Column, group: string | undefined): str
   const plain = refers ? name.replace(/_(code|key|no|number|uuid)$/i, "") : (measured?.rest ?? name);
   const help = written.find(([type]) => type.test(column.type.shown))?.[1] ?? likeExample(table, column);
   const rule = mayChange(column) ? ruleFor(table, column) : undefined;
+  const tidied = tidyFor(table, column);
   const inGroup = group === undefined ? plain : plain.slice(group.length + 1) || plain;
   const settings = {
     ...(inGroup === name ? {} : { label: labelFrom(inGroup) }),
     ...(measured ? { unit: measured.unit } : {}),
     ...(group === undefined ? {} : { group: labelFrom(group) }),
     ...(rule === undefined ? {} : { rules: [rule] }),
+    ...(tidied.length === 0 || !mayChange(column) ? {} : { tidy: tidied }),
     ...(isLong(column, table) ? { control: "multi-line" } : {}),
     ...(help === undefined || !mayChange(column) ? {} : { help }),
     ...(isStamp(column) && !Object.hasOwn(setOf(table), name) ? { "read-only": true } : {}),

@@ -94,6 +94,8 @@ export class PlainCode {
         const method = asked.op === "contains" ? "includes" : asked.op;
         return joined("&&", [...this.present(of, part), `${wanted ? "" : "!"}${of.code}.${method}(${part.code})`]);
       }
+      case "choose":
+        return `(${this.truth(asked.condition)} ? ${this.truth(asked.chosen, wanted)} : ${this.truth(asked.otherwise, wanted)})`;
       case "literal":
         return String(asked.value === wanted || asked.value === String(wanted));
       default: {

@@ -1,5 +1,6 @@
 import type { Language } from "@loyal-quill/core/messages/messages";
 import type { Field, Page } from "@loyal-quill/core/page/page";
+import type { Pattern } from "@loyal-quill/core/rules/pattern";
 import type { Rule } from "@loyal-quill/core/rules/rule";
 import { integerRanges } from "@loyal-quill/core/values/integer-ranges";
 import { orderOf } from "@loyal-quill/core/values/order";
@@ -83,9 +84,10 @@ export function ruleCode(rule: Rule, field: Field, language: Language, called: S
         told("step", { limit: rule.demand as string }),
       );
     case "pattern": {
-      const plain = patternOf((rule.demand as { readonly source: string }).source);
+      const { source, code } = rule.demand as Pattern;
+      const plain = patternOf(source);
       if (plain.isRe2) called.add("re2");
-      return broken(`!${plain.code}`, told("pattern"));
+      return broken(`!${plain.code}`, told(code ?? "pattern"));
     }
     case "e-mail":
     case "web-address":

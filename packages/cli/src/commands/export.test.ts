@@ -63,7 +63,9 @@ CREATE TABLE "odd ones"."order" (
   "select" text, weight double precision, ratio numeric, exact numeric(8,3) CHECK (exact >= 0), share smallint CHECK (share BETWEEN 0 AND 100), total bigint, wanted boolean,
   mark uuid, begins timestamp, ends timestamptz, seen date CHECK (seen >= '2000-01-01'), "row" jsonb, kept char(4), changed_by text, changed_at timestamptz, note text, secret_word text, reason text,
   CONSTRAINT wanted_small CHECK (NOT wanted OR size = 'small' OR share IS NOT NULL), CONSTRAINT near CHECK (ratio <= exact + 2),
-  CONSTRAINT sited CHECK ((size = 'small') = (site IS NOT NULL)), CONSTRAINT shared CHECK (share >= exact)
+  CONSTRAINT sited CHECK ((size = 'small') = (site IS NOT NULL)), CONSTRAINT shared CHECK (share >= exact),
+  CONSTRAINT lowered CHECK (lower(e_mail) = e_mail), CONSTRAINT unlucky CHECK (share <> 13 AND (total < 5 OR total > 9)),
+  CONSTRAINT cased CHECK (CASE WHEN wanted THEN length(note) < 40 ELSE ratio IS DISTINCT FROM 7 END), CONSTRAINT tidy CHECK (note = btrim(note) AND note !~ '[<>]')
 );
 INSERT INTO "odd ones"."order" VALUES
   (1, 'first', 'a b', 'one@example.org', 'https://example.org', 'small', 'x', 1.5, 2.50, 3.125, 10, 9007199254740993, true, '6f0e8f5e-0d3b-4b53-9d5c-3f6d6f2d3c11', '2026-03-01 10:00', '2026-07-01 12:30:15.25+00', '2026-01-01', '{"a": 1}', 'ab', NULL, NULL, E'one\ntwo'),

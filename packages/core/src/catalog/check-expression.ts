@@ -1,5 +1,6 @@
 import { type Column, columnOf, type Table } from "../table/model.js";
-import { bare, partsOf as partsOfText } from "./demands.js";
+import { bare, partsOf as partsOfText } from "./check-text.js";
+import { isDemanded } from "./demands.js";
 
 /** What a part of a CHECK is, after reading. */
 type Node =
@@ -11,6 +12,10 @@ type Node =
   | { readonly is: "and" | "or"; readonly parts: readonly Node[] }
   | { readonly is: "not"; readonly of: Node }
   | { readonly is: "arithmetic"; readonly by: string; readonly left: Node; readonly right: Node }
+  /** How many characters a text has. */
+  | { readonly is: "size"; readonly of: Node }
+  /** One condition where another one is true, and a third where it isn't. */
+  | { readonly is: "choose"; readonly when: Node; readonly chosen: Node; readonly otherwise: Node }
   | { readonly is: "in"; readonly of: Node; readonly list: readonly Node[] }
   /** `COALESCE(of, otherwise)`: stands in a comparison only. */
   | { readonly is: "otherwise"; readonly of: Node; readonly otherwise: Node }
@@ -19,19 +24,23 @@ type Node =
 
 type Order = "=" | "<>" | "<" | "<=" | ">" | ">=";
 
-/** What a part of a CHECK demands of several columns. */
-export interface AcrossDemand {
+/** What a part of a CHECK demands, beyond the rules of single columns. */
+export interface Demanded {
   /** The same over `form`, in CEL: it may be true or unknown where the CHECK is, and is false only where the CHECK is. */
   readonly cel: string;
   /** As PostgreSQL prints it, without parentheses around the whole. */
   readonly sql: string;
   /** All columns that it asks about. */
   readonly columns: readonly string[];
-  /** What can be said of it in words: one column beside another, a column that is needed where the rest holds, or some of which one is needed. */
+  /**
+   * What can be said of it in words: one column beside another, a column that is needed where the rest holds, some of which one is needed, or
+   * values that one column must not have.
+   */
   readonly says:
     | { readonly order: Order; readonly left: string; readonly right: string }
     | { readonly needed: string }
     | { readonly oneOf: readonly string[] }
+    | { readonly noneOf: readonly string[] }
     | null;
 }
 
@@ -49,10 +58,10 @@ const plainTexts: ReadonlySet<string> = new Set(["text", "character varying"]);
  * and what is rounded when it is stored.
  */
 function typeOfColumn({ type }: Column): string | null {
-  const { kind, cast, scale, shown } = type;
+  const { kind, cast, scale, shown, folded } = type;
   if (kind === "integer" || kind === "decimal") return (scale ?? 0) < 0 ? null : "number";
   if (times.has(kind)) return shown.includes("(") ? null : kind;
-  if (kind === "text") return plainTexts.has(cast) ? "text" : null;
+  if (kind === "text") return plainTexts.has(cast) && !folded ? "text" : null;
   return kind === "enum" ? `enum ${cast}` : kind === "boolean" || kind === "uuid" ? kind : null;
 }
 
@@ -60,7 +69,7 @@ const typeOf = (node: Node): string | null => {
   if (node.is === "column") return typeOfColumn(node.column);
   if (node.is === "constant") return node.type;
   if (node.is === "otherwise") return typeOf(node.of);
-  return node.is === "arithmetic" || node.is === "count" ? "number" : "boolean";
+  return node.is === "arithmetic" || node.is === "count" || node.is === "size" ? "number" : "boolean";
 };
 
 /** Whether two parts can be compared so: constants of an enum are of any until they are beside a column. */
@@ -73,6 +82,7 @@ function mayCompare(left: Node, by: Order, right: Node): boolean {
 const not = (of: Node): Node => ({ is: "not", of });
 const all = (...parts: readonly Node[]): Node => ({ is: "and", parts });
 const any = (parts: readonly Node[]): Node => (parts.length === 1 && parts[0] ? parts[0] : { is: "or", parts });
+const truth = (holds: boolean): Node => ({ is: "constant", cel: String(holds), type: "boolean" });
 const isConditional = (node: Node): boolean =>
   typeOf(node) === "boolean" && node.is !== "column" && node.is !== "constant";
 
@@ -175,12 +185,45 @@ class Reader {
     const left = this.sum();
     if (this.take("IS", "NOT", "NULL")) return this.missing(left, true);
     if (this.take("IS", "NULL")) return this.missing(left, false);
+    if (this.take("IS")) return this.is(left);
     const by = this.next;
     if (by === undefined || !["=", "<>", "<", "<=", ">", ">="].includes(by)) return left;
     this.at += 1;
     const list = this.list(by as Order, left);
     if (list) return list;
     return compared(left, by as Order, this.sum());
+  }
+
+  /** `IS [NOT] DISTINCT FROM`, `IS [NOT] TRUE` and `IS [NOT] FALSE`, none of which is ever unknown. */
+  private is(left: Node): Node {
+    const isNegated = this.take("NOT");
+    if (this.take("DISTINCT", "FROM")) {
+      const right = this.sum();
+      const isThere = (of: Node, negated: boolean): Node =>
+        of.is === "constant" ? truth(negated) : this.missing(of, negated);
+      const [one, other] = [isThere(left, true), isThere(right, true)];
+      const differs = all(one, other, compared(left, "<>", right));
+      const distinct = any([all(one, isThere(right, false)), all(isThere(left, false), other), differs]);
+      return isNegated ? not(distinct) : distinct;
+    }
+    const wanted = this.take("TRUE");
+    if (!wanted) this.need("FALSE");
+    const when = wanted ? this.truth(left) : not(this.truth(left));
+    return { is: "choose", when, chosen: truth(!isNegated), otherwise: truth(isNegated) };
+  }
+
+  /** `CASE WHEN … THEN … ELSE … END`: without an ELSE it may be unknown. */
+  private cases(): Node {
+    if (this.take("ELSE")) {
+      const otherwise = this.truth(this.either());
+      this.need("END");
+      return otherwise;
+    }
+    this.need("WHEN");
+    const when = this.truth(this.either());
+    this.need("THEN");
+    const chosen = this.truth(this.either());
+    return { is: "choose", when, chosen, otherwise: this.cases() };
   }
 
   /** Of a composite value NULL is another question; such a column is of no kind. */
@@ -268,6 +311,13 @@ class Reader {
       this.need(")");
       return inner;
     }
+    if (this.take("CASE")) return this.cases();
+    for (const name of ["length", "char_length", "character_length"]) {
+      if (!this.take(name, "(")) continue;
+      const [of, ...more] = this.listed(")");
+      if (of?.is !== "column" || typeOf(of) !== "text" || more.length > 0) throw new Unreadable();
+      return { is: "size", of };
+    }
     if (this.take("COALESCE", "(")) {
       const [of, otherwise, ...more] = this.listed(")");
       if (!of || !otherwise || more.length > 0 || !mayCompare(of, "=", otherwise)) throw new Unreadable();
@@ -336,6 +386,10 @@ function celOf(node: Node): string {
       return `(${celOf(node.left)} ${node.by} ${celOf(node.right)})`;
     case "in":
       return `(${celOf(node.of)} in [${node.list.map(celOf).join(", ")}])`;
+    case "size":
+      return `size(${celOf(node.of)})`;
+    case "choose":
+      return `(${celOf(node.when)} ? ${celOf(node.chosen)} : ${celOf(node.otherwise)})`;
     default:
       throw new Unreadable();
   }
@@ -353,7 +407,10 @@ const insideOf = (node: Node): readonly Node[] => {
       return [node.of, ...node.list];
     case "null":
     case "not":
+    case "size":
       return [node.of];
+    case "choose":
+      return [node.when, node.chosen, node.otherwise];
     default:
       return [];
   }
@@ -369,12 +426,30 @@ const alternativesOf = (node: Node): readonly Node[] =>
 const presentIn = (node: Node): string | undefined =>
   node.is === "null" && node.negated && node.of.is === "column" ? node.of.column.name : undefined;
 
+const constantText = (node: Node): string =>
+  node.is !== "constant" ? "" : node.type === "text" ? String(JSON.parse(node.cel)) : node.cel;
+
+/** The constants that a column must not be: `status <> 'x'`, `NOT IN`. */
+function excludedBy(node: Node): readonly string[] | undefined {
+  const constants = (of: Node, list: readonly Node[]): readonly string[] | undefined =>
+    of.is === "column" &&
+    ["text", "number"].includes(typeOf(of) ?? "") &&
+    !list.some((each) => constantText(each) === "")
+      ? list.map(constantText)
+      : undefined;
+  if (node.is === "compare" && node.by === "<>" && node.right.is === "constant")
+    return constants(node.left, [node.right]);
+  return node.is === "not" && node.of.is === "in" ? constants(node.of.of, node.of.list) : undefined;
+}
+
 /** What can be said of a part in words. */
-function saysOf(node: Node): AcrossDemand["says"] {
+function saysOf(node: Node): Demanded["says"] {
   const alternatives = alternativesOf(node);
   const needed = alternatives.flatMap((each) => presentIn(each) ?? []);
   if (needed.length > 1 && needed.length === alternatives.length) return { oneOf: needed };
-  if (alternatives.length > 1 && needed.length === 1 && needed[0] !== undefined) return { needed: needed[0] };
+  if (needed.length === 1 && needed[0] !== undefined) return { needed: needed[0] };
+  if (node.is === "choose" && node.otherwise.is === "constant" && node.otherwise.cel === "true")
+    return saysOf(node.chosen);
   // (status = 'closed') = (closed_on IS NOT NULL), written out.
   const [both, neither] = alternatives;
   if (
@@ -387,7 +462,10 @@ function saysOf(node: Node): AcrossDemand["says"] {
     if (both.parts.length === 2 && present.length === 1 && present[0] !== undefined) return { needed: present[0] };
   }
   const [only, ...more] = alternatives.filter((each) => !(each.is === "null" && !each.negated));
-  if (more.length > 0 || only?.is !== "compare") return null;
+  if (more.length > 0 || !only) return null;
+  const excluded = excludedBy(only);
+  if (excluded && columnsIn(node).length === 1) return { noneOf: excluded };
+  if (only.is !== "compare") return null;
   const { left, by, right } = only;
   if (left.is !== "column" || right.is !== "column") return null;
   const isOfThem = (name: string): boolean => name === left.column.name || name === right.column.name;
@@ -395,22 +473,23 @@ function saysOf(node: Node): AcrossDemand["says"] {
 }
 
 /**
- * Reads what a CHECK constraint demands of several columns together, from the form in which `pg_get_constraintdef` prints it: comparisons,
- * IS NULL, AND, OR, NOT, lists of constants, sums and products of exact numbers, COALESCE, `num_nonnulls`. A part that has anything else in it
- * is left out, and judged by the table alone.
+ * Reads what a CHECK constraint demands of several columns together, or of one where no rule says it, from the form in which
+ * `pg_get_constraintdef` prints it: comparisons, IS NULL, AND, OR, NOT, CASE, lists of constants, sums and products of exact numbers, lengths,
+ * COALESCE, `num_nonnulls`. A part that has anything else in it is left out, and judged by the table alone.
  *
  * @param definition `CHECK ((ends_on >= starts_on))`
  */
-export function acrossIn(definition: string, table: Table): readonly AcrossDemand[] {
+export function demandedIn(definition: string, table: Table): readonly Demanded[] {
   const inner = /^CHECK \((.*)\)$/s.exec(definition)?.[1];
-  return inner === undefined ? [] : partsOfText(inner, "AND").flatMap((part) => demandIn(part, table));
+  return inner === undefined ? [] : partsOfText(inner, "AND").flatMap((part) => partIn(part, table));
 }
 
-function demandIn(part: string, table: Table): readonly AcrossDemand[] {
+function partIn(part: string, table: Table): readonly Demanded[] {
   try {
     const node = new Reader(part, table).whole();
     const columns = columnsIn(node);
-    return columns.length < 2 ? [] : [{ cel: celOf(node), sql: bare(part), columns, says: saysOf(node) }];
+    if (columns.length === 0 || (columns.length === 1 && isDemanded(part, columns))) return [];
+    return [{ cel: celOf(node), sql: bare(part), columns, says: saysOf(node) }];
   } catch (error) {
     if (error instanceof Unreadable) return [];
     throw error;

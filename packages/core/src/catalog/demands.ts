@@ -1,5 +1,6 @@
 import type { CheckConstraint, CheckedBy } from "../table/model.js";
-import { fromLike, fromRegularExpression } from "./posix-pattern.js";
+import { bare, type Comparison, columnIn, comparisonIn, constantIn, partsOf } from "./check-text.js";
+import { type Demand, keptIn, notEmptyIn, patternIn, positionIn, startsIn, trimmedIn } from "./text-demands.js";
 
 /**
  * Reads what a CHECK constraint demands of single columns, from the form in which `pg_get_constraintdef` prints it: ranges
@@ -14,62 +15,6 @@ export function demandsOf(constraint: string, definition: string, columns: reado
   return partsOf(inner, "AND").flatMap((part) => demandsIn(part, columns).map((demand) => ({ constraint, ...demand })));
 }
 
-/** How deep in parentheses each character stands, after it; within quotes as deep as before them. */
-function depths(text: string): number[] {
-  let [depth, quoted] = [0, false];
-  return [...text].map((character) => {
-    if (character === "'" || character === '"') quoted = !quoted;
-    else if (!quoted && character === "(") depth += 1;
-    else if (!quoted && character === ")") depth -= 1;
-    // What is quoted is deeper than anything that is looked for.
-    return quoted ? depth + 1 : depth;
-  });
-}
-
-/** A text without parentheses around the whole of it. */
-export function bare(given: string): string {
-  const text = given.trim();
-  const wrapped = text.startsWith("(") && depths(text).indexOf(0) === [...text].length - 1;
-  return wrapped ? bare(text.slice(1, -1)) : text;
-}
-
-/** The parts of a text between ANDs, or ORs, that stand outside of all parentheses and quotes. */
-export function partsOf(given: string, word: "AND" | "OR"): string[] {
-  const text = bare(given);
-  const levels = depths(text);
-  const between = [...text.matchAll(new RegExp(` ${word} `, "g"))].find(
-    (match) => levels[[...text.slice(0, match.index)].length] === 0,
-  );
-  if (!between) return [text];
-  return [text.slice(0, between.index), text.slice(between.index + between[0].length)].flatMap((part) =>
-    partsOf(part, word),
-  );
-}
-
-const unquoted = (name: string): string => (name.startsWith('"') ? name.slice(1, -1).replaceAll('""', '"') : name);
-
-/** A column, bare or cast to what loses nothing of it, as a domain's is to its own type: `status`, `"Status"`, `(status)::text`, `(share)::numeric`. */
-function columnIn(text: string, columns: readonly string[]): string | undefined {
-  const name = unquoted(bare(text.replace(/::(text|character varying|bpchar|numeric)$/, "")));
-  return columns.find((column) => column === name);
-}
-
-/** A text without the casts and parentheses around it. */
-function plain(text: string): string {
-  const stripped = bare(text.replace(/::[\w ".]+(\(\d+(,\d+)?\))?(\[\])?$/, ""));
-  return stripped === text ? text : plain(stripped);
-}
-
-/** A constant: `16`, `'-1'::integer`, `('0.5'::numeric)`, `'a'::text`. */
-function constantIn(text: string): string | undefined {
-  const stripped = plain(bare(text));
-  if (/^-?\d+(\.\d+)?$/.test(stripped)) return stripped;
-  return /^'((?:[^'\\]|'')*)'$/.exec(stripped)?.[1]?.replaceAll("''", "'");
-}
-
-/** What one comparison demands. */
-type Demand = Pick<CheckConstraint, "column" | "by" | "values">;
-
 /** The values of `status = ANY (ARRAY['new'::text, …])`. Those of `citext` are the same in either case. */
 function listIn(part: string, columns: readonly string[]): Demand | undefined {
   const list = /^(.+?) = ANY \((?:\()?ARRAY\[(.*?)\](?:\)::[\w ]+\[\])?\)$/s.exec(part);
@@ -78,36 +23,6 @@ function listIn(part: string, columns: readonly string[]): Demand | undefined {
   const values = (list[2] ?? "").match(/'(?:[^'\\]|'')*'(?:::[\w ]+)?|[^,\s][^,]*/g)?.map(constantIn) ?? [];
   if (column === undefined || values.length === 0 || values.includes(undefined)) return undefined;
   return { column, by: "in", values: values as string[] };
-}
-
-/** A text as it stands between quotes, and its type: a backslash stands for itself, as every connection is told (`standard_conforming_strings`). */
-function textIn(text: string): { readonly text: string; readonly isCitext: boolean } | undefined {
-  const [, quotedText, cast] = /^'((?:[^']|'')*)'::(text|citext)$/.exec(bare(text)) ?? [];
-  return quotedText === undefined ? undefined : { text: quotedText.replaceAll("''", "'"), isCitext: cast === "citext" };
-}
-
-/** `code ~ '^[A-Z]{2}$'::text`, and `code ~~ 'MV-%'::text`, which is LIKE. */
-function patternIn([left, by, right]: Comparison, columns: readonly string[]): Demand | undefined {
-  const column = columnIn(left, columns);
-  const source = textIn(right);
-  if (column === undefined || !source) return undefined;
-  const { text, isCitext } = source;
-  const isLike = by === "~~";
-  const ignoresCase = isCitext || by === "~*";
-  const matches = isLike ? (isCitext ? null : fromLike(text)) : fromRegularExpression(text, ignoresCase);
-  const words = `${isLike ? "LIKE" : "pattern"} ${text}${ignoresCase ? " in either case" : ""}`;
-  return matches === null ? undefined : { column, by: "matches", values: [matches, words] };
-}
-
-/** What is compared with what: `char_length(name)`, `<=`, `80`. */
-type Comparison = readonly [left: string, by: string, right: string];
-
-function comparisonIn(part: string): Comparison | undefined {
-  const levels = depths(part);
-  const sign = [...part.matchAll(/ (>=|<=|<>|=|>|<|~~|~\*|~) /g)].find(
-    (match) => levels[[...part.slice(0, match.index)].length] === 0,
-  );
-  return sign && [part.slice(0, sign.index), sign[1] ?? "", part.slice(sign.index + sign[0].length)];
 }
 
 const turned: Readonly<Record<string, string>> = { ">=": "<=", "<=": ">=", ">": "<", "<": ">", "=": "=", "<>": "<>" };
@@ -145,20 +60,6 @@ function lengthIn([left, by, right]: Comparison, columns: readonly string[]): re
   });
 }
 
-/** The column of `btrim(name)` or `TRIM(BOTH FROM name)`. */
-function trimmedIn(text: string, columns: readonly string[]): string | undefined {
-  const [, of] = /^(?:btrim\(|TRIM\(BOTH FROM )(.+)\)$/s.exec(bare(text)) ?? [];
-  return of === undefined ? undefined : columnIn(of, columns);
-}
-
-/** What `column <> ''` demands, and `btrim(column) <> ''`. */
-function notEmptyIn(left: string, columns: readonly string[]): Demand | undefined {
-  const column = columnIn(left, columns);
-  if (column !== undefined) return { column, by: "characters >=", values: ["1"] };
-  const trimmed = trimmedIn(left, columns);
-  return trimmed === undefined ? undefined : { column: trimmed, by: "not blank", values: [] };
-}
-
 /** `discount % 5 = 0`. */
 function stepIn([left, by, right]: Comparison, columns: readonly string[]): readonly Demand[] {
   if (by !== "=" || constantIn(right) !== "0") return [];
@@ -172,7 +73,8 @@ function stepIn([left, by, right]: Comparison, columns: readonly string[]): read
 
 function comparedIn(comparison: Comparison, columns: readonly string[]): readonly Demand[] {
   const [left, by, right] = comparison;
-  if (by.startsWith("~")) return [patternIn(comparison, columns) ?? []].flat();
+  const ofText = patternIn(comparison, columns) ?? keptIn(comparison, columns) ?? positionIn(comparison, columns);
+  if (ofText) return [ofText];
   const made = [...lengthIn(comparison, columns), ...stepIn(comparison, columns)];
   if (made.length > 0) return made;
   const bound = constantIn(right);
@@ -181,7 +83,7 @@ function comparedIn(comparison: Comparison, columns: readonly string[]): readonl
   const column = columnIn(left, columns);
   if (column === undefined) return [];
   if (by === "=") return right.includes("::citext") ? [] : [{ column, by: "in", values: [bound] }];
-  return [{ column, by: by as CheckedBy, values: [bound] }];
+  return [">=", "<=", ">", "<"].includes(by) ? [{ column, by: by as CheckedBy, values: [bound] }] : [];
 }
 
 /**
@@ -206,11 +108,19 @@ function demandsIn(part: string, columns: readonly string[]): readonly Demand[] 
   const list = listIn(part, columns);
   if (list) return [list];
   const comparison = comparisonIn(part);
-  if (!comparison) return [];
+  if (!comparison) return [startsIn(part, columns) ?? []].flat();
   const [left, by, right] = comparison;
   const other = turned[by];
   // A constant may stand first: `0 < price`.
   return other !== undefined && constantIn(left) !== undefined && constantIn(right) === undefined
     ? comparedIn([right, other, left], columns)
     : comparedIn(comparison, columns);
+}
+
+/** Whether what is demanded of single columns is all that a part says. */
+export function isDemanded(part: string, columns: readonly string[]): boolean {
+  if (demandsIn(part, columns).length === 0) return false;
+  const others = partsOf(part, "OR").filter((each) => !/ IS NULL$/.test(each));
+  const ofOne = partsOf(others[0] ?? "", "AND");
+  return others.length !== 1 || ofOne.length === 1 || ofOne.every((each) => isDemanded(each, columns));
 }

@@ -48,6 +48,8 @@ const literalOf = (character: string): string => (character === "-" ? "-" : esca
 function bothCases(character: string): readonly string[] {
   if (character > "\u007f") give();
   if (/i/i.test(character)) return ["i", "I", "\u0130", "\u0131"];
+  // The sign of kelvin becomes a `k`.
+  if (/k/i.test(character)) return ["k", "K", "\u212a"];
   return [...new Set([character.toLowerCase(), character.toUpperCase()])];
 }
 
@@ -91,6 +93,33 @@ class Reader {
     } while (this.takeIf("|"));
     if (this.next !== undefined) give();
     return branches.length === 1 ? (branches[0] as string) : `(?:${branches.join("|")})`;
+  }
+
+  /** The one character of each branch, which is not to be anywhere, or not at the start or the end. */
+  excluded(): readonly Excluded[] {
+    const branches: Excluded[] = [];
+    do {
+      const isAtStart = this.takeIf("^");
+      const others = this.others();
+      this.takeIf("+");
+      const isAtEnd = this.takeIf("$");
+      if (isAtStart && isAtEnd) give();
+      branches.push({ at: isAtStart ? "start" : isAtEnd ? "end" : "anywhere", others });
+    } while (this.takeIf("|"));
+    if (this.next !== undefined) give();
+    return branches;
+  }
+
+  /** What is not the one character that stands here, between brackets. */
+  private others(): string {
+    if (this.takeIf("[")) return this.between(true);
+    const character = this.take();
+    if (/[.^$*+?{(|]/.test(character)) give();
+    if (character !== "\\") return `^${escaped(character)}`;
+    const named = this.take();
+    const shorthand = shorthands[named.toLowerCase()];
+    if (shorthand) return /[dsw]/.test(named) ? `^${shorthand.least}` : shorthand.most;
+    return `^${escaped(this.escapedCharacter(named))}`;
   }
 
   private branch(depth: number): string {
@@ -164,7 +193,12 @@ class Reader {
   }
 
   private bracket(): string {
-    const isNegated = this.takeIf("^");
+    return `[${this.between(false)}]`;
+  }
+
+  /** What stands between brackets, or what stands there for all other characters. */
+  private between(isOfOthers: boolean): string {
+    const isNegated = this.takeIf("^") !== isOfOthers;
     const side = isNegated ? "least" : "most";
     let said = "";
     // A bracket that closes stands for itself at the first place.
@@ -181,7 +215,7 @@ class Reader {
       said += this.inBracket(one, last, isNegated);
     }
     this.take();
-    return `[${isNegated ? "^" : ""}${said}]`;
+    return `${isNegated ? "^" : ""}${said}`;
   }
 
   private inBracket(one: string, last: string, isNegated: boolean): string {
@@ -233,14 +267,75 @@ export const fromRegularExpression = (source: string, ignoresCase: boolean): str
     ? null
     : said(() => new Reader(source, ignoresCase).whole());
 
-/** A pattern of RE2 for the whole text that takes what `text LIKE source` takes, with the usual escape character. */
-export function fromLike(source: string): string | null {
-  if (source.length > longest || /(?<!\\)(\\\\)*\\$/.test(source)) return null;
-  return source.replaceAll(/\\?[\s\S]/gu, (sign) =>
-    sign === "%"
-      ? anything
-      : sign === "_"
-        ? anyCharacter
-        : literalOf(sign.length > 1 ? [...sign].slice(1).join("") : sign),
+const endsInEscape = (source: string): boolean => /(?<!\\)(\\\\)*\\$/.test(source);
+
+/** What stands in a pattern of LIKE, with the usual escape character: its signs, and characters that stand for themselves. */
+const ofLike = (source: string): readonly { readonly sign: "%" | "_" | null; readonly character: string }[] =>
+  [...source.matchAll(/\\?[\s\S]/gu)].map(([found]) => ({
+    sign: found === "%" || found === "_" ? found : null,
+    character: [...found].at(-1) ?? "",
+  }));
+
+/**
+ * A pattern of RE2 for the whole text that takes whatever `text LIKE source` takes.
+ *
+ * @param ignoresCase `ILIKE`
+ */
+export function fromLike(source: string, ignoresCase: boolean): string | null {
+  if (source.length > longest || endsInEscape(source)) return null;
+  return said(() =>
+    ofLike(source)
+      .map(({ sign, character }) => {
+        if (sign === "%") return anything;
+        // In small letters some are two characters.
+        if (sign === "_") return ignoresCase ? give() : anyCharacter;
+        return ignoresCase && /\p{L}/u.test(character) ? `[${bothCases(character).join("")}]` : literalOf(character);
+      })
+      .join(""),
   );
+}
+
+/** Patterns of RE2 for whole texts that start with a text, and that contain one. */
+export const startingWith = (text: string): string => [...text].map(literalOf).join("") + anything;
+export const containing = (text: string): string => anything + startingWith(text);
+
+/** Texts without one character, at a place or anywhere. */
+interface Excluded {
+  readonly at: "start" | "end" | "anywhere";
+  /** All characters but those that are surely excluded, as what stands between brackets. */
+  readonly others: string;
+}
+
+/** Where one character is excluded, or several anywhere, at the start and at the end. */
+function excluding(branches: readonly Excluded[]): string | null {
+  const [first, ...more] = branches;
+  if (!first) return null;
+  const taken = `[${first.others}]`;
+  if (more.length === 0) {
+    if (first.at === "anywhere") return `${taken}*`;
+    return `(?:${first.at === "start" ? taken + anything : anything + taken})?`;
+  }
+  if (branches.some(({ others }) => !others.startsWith("^"))) return null;
+  const but = (...places: readonly Excluded["at"][]): string =>
+    `[^${branches.flatMap(({ at, others }) => (at === "anywhere" || places.includes(at) ? [others.slice(1)] : [])).join("")}]`;
+  const inside = branches.some(({ at }) => at === "anywhere") ? `${but()}*` : anything;
+  return `(?:${but("start", "end")}|${but("start")}${inside}${but("end")})?`;
+}
+
+/** A pattern of RE2 for the whole text that takes whatever `text !~ source` takes: of sources that each name one character, such as `\\s` or `^\\s|\\s$`. */
+export const excludingRegularExpression = (source: string): string | null =>
+  source.length > longest || /^\*\*\*|^\(\?[a-z]+\)/.test(source)
+    ? null
+    : said(() => excluding(new Reader(source, false).excluded()) ?? give());
+
+/** The same of `text NOT LIKE source`: `%@%`, `-%`, `%-`. */
+export function excludingLike(source: string): string | null {
+  if (endsInEscape(source)) return null;
+  const signs = ofLike(source);
+  const plain = signs.filter(({ sign }) => sign === null);
+  const [one, ...others] = plain;
+  const [start, end] = [signs[0]?.sign === "%", signs.at(-1)?.sign === "%"];
+  const isOnly = signs.length === 1 + Number(start) + Number(end);
+  if (!one || others.length > 0 || !isOnly || !(start || end)) return null;
+  return excluding([{ at: start && end ? "anywhere" : end ? "start" : "end", others: `^${escaped(one.character)}` }]);
 }

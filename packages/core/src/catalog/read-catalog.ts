@@ -67,6 +67,7 @@ function typeOf(row: Row, labels: ReadonlyMap<string, readonly string[]>): Colum
     kind: text(row, "type_type") === "e" ? "enum" : (kinds[type] ?? "other"),
     ...fromModifier(type, Number(text(row, "modifier"))),
     labels: labels.get(text(row, "type_id")) ?? [],
+    ...(row.folded === "true" ? { folded: true } : {}),
   };
 }
 
@@ -76,6 +77,8 @@ const writtenAlike: readonly Kind[] = ["text", "integer", "boolean", "date", "en
 /** A list's values as the column's are written: `1.5` of a `numeric(5,2)` is `1.50`. None where equal values may be written otherwise. */
 function inFormOf(demand: CheckConstraint, columns: readonly Column[]): readonly CheckConstraint[] {
   const type = columns.find(({ name }) => name === demand.column)?.type;
+  // What is the same as upper case is any text then, and a list has more values than it says.
+  if (type?.folded && (demand.by === "in" || demand.values.length > 2)) return [];
   if (demand.by !== "in" || !type || writtenAlike.includes(type.kind)) return [demand];
   const { kind, scale } = type;
   if (kind !== "decimal" || scale === null || scale < 0 || !demand.values.every((value) => /^-?\d/.test(value)))

@@ -80,6 +80,7 @@ SELECT c.oid::text AS "table_id",
   coalesce(dm.modifier, a.atttypmod)::text AS "modifier", dm.checks AS "checks",
   coalesce(pg_get_expr(d.adbin, d.adrelid), ty.typdefault) AS "default",
   (a.attgenerated <> '' OR a.attidentity = 'a')::text AS "always", (a.attidentity = 'd')::text AS "identity",
+  EXISTS (SELECT FROM pg_collation AS o WHERE o.oid = a.attcollation AND NOT o.collisdeterministic)::text AS "folded",
   has_column_privilege(c.oid, a.attnum, 'INSERT')::text AS "insert",
   has_column_privilege(c.oid, a.attnum, 'UPDATE')::text AS "update",
   col_description(c.oid, a.attnum) AS "comment"

@@ -1,14 +1,17 @@
 import { RE2JS } from "re2js";
 import * as v from "valibot";
+import type { MessageCode } from "../messages/catalog.js";
 import type { CheckConstraint } from "../table/model.js";
 import { isRequiredByTable } from "./required.js";
 import type { RuleKind } from "./rule.js";
 
-interface Pattern {
+export interface Pattern {
   readonly source: string;
   readonly compiled: RE2JS;
   /** What the table demands, in a few words, where it is the table's. */
   readonly ofTable?: string;
+  /** What is said where it isn't matched and more can be said than that. */
+  readonly code?: MessageCode;
 }
 
 /** Whether a whole text fits a pattern, in time that grows with its length only (RE2); null where it is none that is known here. */
@@ -23,10 +26,16 @@ export function fitsPattern(source: string, text: string): boolean | null {
 /** A value of blanks alone does not match it. */
 const notBlank = "[\\s\\S]*[^ ][\\s\\S]*";
 
+/** What is said of texts that a table wants in a form of its own. */
+const codes: ReadonlySet<string> = new Set<MessageCode>(["upper-case", "lower-case", "spaces-around"]);
+const isCode = (text: string | undefined): text is MessageCode => text !== undefined && codes.has(text);
+
 /** What the table demands; what can't be compiled is left to PostgreSQL. */
-function ofCheck({ values: [source = notBlank, ofTable = "not blank"] }: CheckConstraint): readonly Pattern[] {
+function ofCheck({ values: [source, ofTable = "not blank", form] }: CheckConstraint): readonly Pattern[] {
+  const code = source === undefined ? "blank" : isCode(form) ? form : undefined;
   try {
-    return [{ source, compiled: RE2JS.compile(source), ofTable }];
+    const compiled = RE2JS.compile(source ?? notBlank);
+    return [{ source: source ?? notBlank, compiled, ofTable, ...(code ? { code } : {}) }];
   } catch {
     return [];
   }
@@ -65,5 +74,5 @@ export const pattern: RuleKind<Pattern, string> = {
   implied: ({ source }, others) => others.some((other) => other.source === source),
   words: ({ source, ofTable }) => ofTable ?? `pattern ${source}`,
   schema: ({ source }) => ({ pattern: `^(?:${source})$` }),
-  broken: ({ compiled }, { value }) => (compiled.matches(value ?? "") ? null : ["pattern", {}]),
+  broken: ({ compiled, code }, { value }) => (compiled.matches(value ?? "") ? null : [code ?? "pattern", {}]),
 };

@@ -1,4 +1,4 @@
-import { type AcrossDemand, acrossIn } from "../catalog/check-expression.js";
+import { type Demanded, demandedIn } from "../catalog/check-expression.js";
 import { truthOf } from "../condition/evaluate.js";
 import type { Condition } from "../condition/expression.js";
 import { parseCondition } from "../condition/parse.js";
@@ -16,7 +16,7 @@ import { formValues } from "./check.js";
 import type { SubmittedField } from "./read-field.js";
 
 /** What a CHECK of the table demands of several fields of the page, judged with everything else before the table is asked. */
-interface TableCheck extends Pick<AcrossDemand, "says" | "sql"> {
+interface TableCheck extends Pick<Demanded, "says" | "sql"> {
   readonly constraint: string;
   /** As PostgreSQL prints it. */
   readonly definition: string;
@@ -46,7 +46,7 @@ export const tableChecks = memoizePerPage((page): readonly TableCheck[] => {
   const own = page.checks.map(({ condition }) => sameColumns(condition.formColumns));
   return page.table.constraints.flatMap(({ kind, constraint, definition }) => {
     if (kind !== "check") return [];
-    return acrossIn(definition, page.table).flatMap(({ cel, columns, ...said }): TableCheck[] => {
+    return demandedIn(definition, page.table).flatMap(({ cel, columns, ...said }): TableCheck[] => {
       if (!columns.some((name) => onPage.has(name)) || own.includes(sameColumns(columns))) return [];
       if (columns.some((name) => isGivenElsewhere(page, name))) return [];
       const parsed = parseCondition(cel, page.table, page.table);
@@ -98,6 +98,7 @@ export function saidAt(page: Page, { says, constraint, definition }: TableCheck,
     const labels = says.oneOf.flatMap((name) => labelOf(page, name) ?? []);
     if (labels.length === says.oneOf.length) return message(language, "one-of-these", { labels: labels.join(", ") });
   }
+  if (says && "noneOf" in says) return message(language, "none-of-these", { label, values: says.noneOf.join(", ") });
   return message(language, "check", { constraint, definition });
 }
 

@@ -32,6 +32,8 @@ export interface ColumnType {
   readonly scale: number | null;
   /** The labels of an enum in their order. */
   readonly labels: readonly string[];
+  /** Whether texts that are written otherwise may be equal: its collation is not deterministic (PostgreSQL documentation, 24.2.2.4). */
+  readonly folded?: true;
 }
 
 export interface Column {
@@ -117,7 +119,7 @@ export interface CheckConstraint {
   readonly constraint: string;
   readonly column: string;
   readonly by: CheckedBy;
-  /** One bound; the values of the list; a pattern of RE2 for the whole value, and how the table says it, in words. */
+  /** One bound; the values of the list; a pattern of RE2 for the whole value, how the table says it in words, and what is said where the value isn't of that form (see `rules/pattern.ts`). */
   readonly values: readonly string[];
 }
 

@@ -9,7 +9,7 @@ plural: Hires
 path: /hires/{id}
 record: { table: proof.hire, key: id }
 access: { open: "true", new: "true" }
-fields: [starts_on, ends_on, opens, closes, low, high, status, closed_on, mail, phone, code]
+fields: [starts_on, ends_on, opens, closes, low, high, status, closed_on, mail, phone, code, ref, seats]
 `;
 
 let trips: Trips;
@@ -23,7 +23,9 @@ beforeAll(async () => {
         code text NOT NULL CHECK (code ~ '^[A-Z]{2}-[0-9]+$'), slug text NOT NULL CHECK (slug <> ''),
         CONSTRAINT days CHECK (ends_on IS NULL OR ends_on >= starts_on), CONSTRAINT hours CHECK (closes > opens), CONSTRAINT levels CHECK (low < high),
         CONSTRAINT closed CHECK ((status = 'closed') = (closed_on IS NOT NULL)), CONSTRAINT reached CHECK (num_nonnulls(mail, phone) >= 1),
-        CONSTRAINT bounded CHECK (high <= hidden_most))`,
+        ref text, seats smallint, CONSTRAINT spelt CHECK (upper(ref) = ref AND btrim(ref) = ref AND ref !~ '[0-9]$'),
+        CONSTRAINT rows_of CHECK (seats <> 13 AND (seats < 40 OR seats > 49)), CONSTRAINT notes CHECK (ref NOT IN ('NONE', 'X')),
+        CONSTRAINT kept CHECK (CASE WHEN status = 'closed' THEN seats IS NOT NULL ELSE true END), CONSTRAINT bounded CHECK (high <= hidden_most))`,
       `CREATE FUNCTION proof.put_right() RETURNS trigger LANGUAGE plpgsql AS $$ BEGIN
         NEW.code := upper(NEW.code);
         IF NEW.code IS NULL THEN NEW.code := 'MV-' || NEW.id; END IF;
@@ -41,7 +43,7 @@ afterAll(() => trips.close());
 beforeEach(async () => {
   await trips.owner.query("DELETE FROM proof.hire");
   await trips.owner.query(
-    "INSERT INTO proof.hire (id, starts_on, ends_on, opens, closes, low, high, mail, code) VALUES (1, '2026-03-02', '2026-03-04', '09:00', '17:00', 1, 2, 'a@example.com', 'MV-1')",
+    "INSERT INTO proof.hire (id, starts_on, ends_on, opens, closes, low, high, mail, code, seats) VALUES (1, '2026-03-02', '2026-03-04', '09:00', '17:00', 1, 2, 'a@example.com', 'MV-1', 7)",
   );
 });
 
@@ -52,7 +54,7 @@ async function said(edits: Readonly<Record<string, string>>, path = "/hires/1/ed
   if (response.status < 400) return {};
   const [above, ...fields] = response.body.split(' data-field="');
   const problems = fields.flatMap((each): [string, string][] => {
-    const problem = /<p class="quill-problem"[^>]*>(.*?)<\/p>/.exec(each)?.[1];
+    const problem = /<p class="quill-problem"[^>]*>(.*?)<\/p>/s.exec(each)?.[1];
     return problem === undefined ? [] : [[/^[^"]*/.exec(each)?.[0] ?? "", problem]];
   });
   return problems.length > 0 ? Object.fromEntries(problems) : { "": above ?? "" };
@@ -68,6 +70,13 @@ test.each([
   [{ high: "0.5" }, { high: "High must be above Low." }],
   [{ status: "closed" }, { closed_on: "Closed on is needed: enter a value." }],
   [{ mail: "" }, { mail: "One of these is needed: Mail, Phone." }],
+  [{ ref: "ab" }, { ref: "Ref must be written in capital letters." }],
+  [{ ref: " AB" }, { ref: "Ref must not begin or end with a space." }],
+  [{ ref: "A7" }, { ref: "Ref isn’t in the expected format." }],
+  [{ ref: "X" }, { ref: "Ref must not be NONE, X." }],
+  [{ seats: "13" }, { seats: "Seats must not be 13." }],
+  [{ seats: "45" }, { seats: expect.stringMatching(/^The table refuses this \(rows_of\): /) }],
+  [{ status: "closed", closed_on: "2026-03-03", seats: "" }, { seats: "Seats is needed: enter a value." }],
 ])("%j is refused in words, at its field", async (edits, problems) => {
   expect(await said(edits)).toEqual(problems);
 });
@@ -91,6 +100,14 @@ test("where a field has a problem of its own nothing more is said of it, and a m
 
 test("what the form does not have is the table's to judge, in the same words", async () => {
   expect(await said({ high: "200" })).toEqual({ high: expect.stringMatching(/^The table refuses this \(bounded\): /) });
+});
+
+test.each([
+  [{ ref: "A-B", seats: "12" }],
+  [{ ref: "", seats: "50" }],
+  [{ status: "closed", closed_on: "2026-03-03", seats: "1" }],
+])("%j is saved", async (edits) => {
+  expect(await said(edits)).toEqual({});
 });
 
 test("a new record is judged so as well, its defaults by the table", async () => {
