@@ -54,6 +54,18 @@ export const typeSamples: readonly TypeSample[] = [
     ],
     typed: ["plain", "plain"],
   },
+  {
+    name: "folded",
+    type: "text COLLATE proof.folded",
+    values: ["'Folded'", "'line'", "''", "NULL"],
+    typed: ["fOLDED", "fOLDED"],
+  },
+  {
+    name: "folded texts",
+    type: "text[] COLLATE proof.folded",
+    values: ["ARRAY['a B', 'c']", "NULL"],
+    typed: ['{"A b",c}', '{"A b",c}'],
+  },
   { name: "limited", type: "varchar(40)", values: ["'  both ends  '", "''", "NULL"], typed: ["forty", "forty"] },
   { name: "padded", type: "char(8)", values: ["'abc'", "'exactly8'", "NULL"], typed: ["def", "def"] },
   {
@@ -197,6 +209,7 @@ const insert = (row: number): string =>
 export const everyTypeSql: readonly string[] = [
   "SET timezone TO 'UTC'",
   "CREATE SCHEMA proof",
+  "CREATE COLLATION proof.folded (provider = icu, locale = 'und-u-ks-level2', deterministic = false)",
   `CREATE TYPE proof.state AS ENUM ('plain', 'with space', 'quo"te')`,
   "CREATE TYPE proof.pair AS (a integer, b text)",
   "CREATE DOMAIN proof.code AS text CONSTRAINT code_form CHECK (VALUE ~ '^MV-[0-9]+$' AND VALUE !~ '13')",

@@ -119,6 +119,7 @@ const keys: readonly ((chance: Chance, take: () => string) => Key)[] = [
   (_, take) => ({ columns: [{ name: take(), type: "uuid DEFAULT gen_random_uuid()", value: () => "DEFAULT" }] }),
   (_, take) => ({ columns: [{ name: take(), type: "text", value: codeOf }] }),
   (_, take) => ({ columns: [{ name: take(), type: "varchar(12)", value: codeOf }] }),
+  (_, take) => ({ columns: [{ name: take(), type: "text COLLATE proof.folded", value: codeOf }] }),
   (_, take) => ({ columns: [{ name: take(), type: "char(8)", value: (row) => `'c${row}'` }] }),
   (_, take) => ({ columns: [{ name: take(), type: "date", value: (row) => `date '2026-01-01' + ${row}` }] }),
   (_, take) => ({ columns: [{ name: take(), type: "numeric(6,2)", value: (row) => `${row}.50` }] }),
@@ -159,6 +160,7 @@ class OddMaker {
     const own = quoted(this.schema);
     this.sql.push(
       `CREATE SCHEMA ${own}`,
+      `CREATE COLLATION ${own}.folded (provider = icu, locale = 'und-u-ks-level2', deterministic = false)`,
       `CREATE TYPE ${own}.state AS ENUM ('plain', 'with space', 'quo"te')`,
       `CREATE TYPE ${own}.pair AS (a integer, b text)`,
       `CREATE DOMAIN ${own}.code AS text CONSTRAINT code_form CHECK (VALUE ~ '^MV-[0-9]+$')`,
@@ -191,14 +193,17 @@ class OddMaker {
     const full = `${quoted(schema)}.${quoted(name)}`;
     const free = chance.some(columnNames, columnNames.length);
     const take = (): string => free.pop() ?? "x";
-    const key = chance.one(keys)(chance, take);
+    const made = chance.one(keys)(chance, take);
+    const key: Key = {
+      columns: made.columns.map((each) => ({ ...each, type: each.type.replace("proof.", `${quoted(schema)}.`) })),
+    };
     const isAllKey = chance.is(0.08);
     const columns = isAllKey ? [] : Array.from({ length: 2 + chance.whole(8) }, () => this.column(take()));
     const generated = columns.length > 0 && chance.is(0.25) ? take() : null;
     const identity = !key.columns.some(({ type }) => /IDENTITY|serial/.test(type)) && chance.is(0.15) ? take() : null;
     const reference = this.tables.length > 0 && chance.is(0.6) ? this.reference(take) : null;
     const stamp = chance.is(0.25) ? take() : null;
-    const isParted = chance.is(0.12);
+    const isParted = chance.is(0.12) && !/COLLATE/.test(key.columns[0]?.type ?? "");
     const lines = [
       ...key.columns.map(({ name: each, type }) => `${quoted(each)} ${type}`),
       ...columns.map(({ name: each, definition }) => `${quoted(each)} ${definition}`),
@@ -318,6 +323,10 @@ class OddMaker {
             `CHECK (btrim(${each}) <> '')${invalid}`,
             `CHECK (${each} !~ '^\\d+$')${invalid}`,
             `CHECK (${each} IN ('plain', 'forty', 'still', ''))${invalid}`,
+            `CHECK (btrim(${each}) = ${each} AND ${each} !~ '[|]$')${invalid}`,
+            `CHECK (upper(${each}) = ${each} OR length(${each}) < 9)${invalid}`,
+            `CHECK (${each} NOT IN ('forty', 'x') AND ${each} NOT LIKE '%;%')${invalid}`,
+            `CHECK (${each} IS DISTINCT FROM 'still')${invalid}`,
             `UNIQUE (${each})`,
           ]),
         );
@@ -327,6 +336,7 @@ class OddMaker {
             `CHECK (${each} >= -100)${invalid}`,
             `CHECK (${each} BETWEEN 0 AND 1000000)${invalid}`,
             `CHECK (${each} <> 3)${invalid}`,
+            `CHECK (${each} < 3 OR ${each} > 5)${invalid}`,
             `UNIQUE (${each})`,
           ]),
         );
@@ -338,6 +348,7 @@ class OddMaker {
       add(
         chance.one([
           `CHECK (${quoted(first.name)} IS NOT NULL OR ${quoted(second.name)} IS NULL)`,
+          `CHECK (CASE WHEN ${quoted(first.name)} IS NULL THEN ${quoted(second.name)} IS NOT NULL ELSE true END)`,
           `UNIQUE (${quoted(first.name)}, ${quoted(second.name)})`,
           `UNIQUE NULLS NOT DISTINCT (${quoted(first.name)}, ${quoted(second.name)})`,
         ]),

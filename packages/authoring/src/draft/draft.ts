@@ -87,6 +87,9 @@ const units: Readonly<Record<string, string>> = {
   cm: "cm",
   m: "m",
   km: "km",
+  m2: "m²",
+  km2: "km²",
+  m3: "m³",
   g: "g",
   kg: "kg",
   ms: "ms",
@@ -105,7 +108,7 @@ const isLong = (column: Column, table: Table): boolean =>
 
 /** `offset_m` is an offset in metres. */
 function unitOf({ name, type }: Column): { unit: string; rest: string } | null {
-  const [, rest = "", end = ""] = /^(.+)_([a-z]+)$/.exec(name) ?? [];
+  const [, rest = "", end = ""] = /^(.+)_([a-z]+[23]?)$/.exec(name) ?? [];
   const unit = units[end];
   return unit !== undefined && ["integer", "decimal", "float"].includes(type.kind) ? { unit, rest } : null;
 }

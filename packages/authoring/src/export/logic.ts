@@ -285,6 +285,7 @@ export class PlainSql {
       type === "enum" ? (column ? castIn(column.type) : "text") : type === "text" ? "text" : (castOf[type] ?? "text");
     if (asked.op === "column" && asked.from === "row") {
       const name = `${this.alias}.${identifier(asked.column.name)}`;
+      if (asked.column.type.folded) return `${name} COLLATE "C"`;
       const plain = asked.column.type.kind === "text" && !asked.column.type.shown.startsWith("character(");
       return (type === "text" && !plain) || (type === "enum" && column !== asked.column) ? `${name}::text` : name;
     }

@@ -9,7 +9,8 @@ import { castIn, identifier } from "./source.js";
 /** A column's value as text: texts stand as they are, all else is cast to PostgreSQL's own text form. */
 export function asText(alias: string, column: Column): string {
   const { type } = column;
-  const isPlain = type.kind === "text" && (type.shown === "text" || type.shown.startsWith("character varying"));
+  const isPlain =
+    type.kind === "text" && !type.folded && (type.shown === "text" || type.shown.startsWith("character varying"));
   if (column.stamped && type.kind === "text") throw new NotPlain(`a file of text in ${column.name}`);
   const name = `${alias}.${identifier(column.name)}`;
   return isPlain ? name : castText(name, column);

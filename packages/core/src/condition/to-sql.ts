@@ -117,7 +117,9 @@ class Writer {
     if (expression.op === "column" && expression.from === "row") {
       const name = `${this.alias}.${quoted(expression.column.name)}`;
       // A text form where two kinds of text meet; char(n) loses its padding as it does on its way to the form.
-      return type === "text" || (type === "enum" && column !== expression.column) ? `${name}::text` : name;
+      const isText = type === "text" || (type === "enum" && column !== expression.column);
+      // Where texts that are written otherwise are equal, those of a condition are not.
+      return expression.column.type.folded ? `(${name}::text COLLATE "C")` : isText ? `${name}::text` : name;
     }
     if (asksForRow(expression)) return this.calculated(expression, type, column);
     return this.constant(expressionValue(expression, this.facts, this.budget), type, column);

@@ -3,6 +3,7 @@ import { escaped, html, Markup } from "../markup/markup.js";
 import type { MessageCode } from "../messages/catalog.js";
 import type { Language } from "../messages/messages.js";
 import type { Stored } from "../postgres/statement.js";
+import { castText } from "../postgres/text-form.js";
 import type { Column } from "../table/model.js";
 import type { ReadValue } from "../values/read-value.js";
 import type { Choices } from "./choice-source.js";
@@ -92,8 +93,8 @@ export const contentOf = (kind: ControlKind, column: Column, text: string, optio
 export const isSingleLine = (text: string): boolean => !/[\r\n]/.test(text);
 
 /** Which stored values hold a line break; null for types whose text form never has one. */
-export const withLineBreaks = (name: string, { type }: Column): string | null =>
-  ["text", "json", "other", "enum"].includes(type.kind) ? `${name}::text ~ '[\\n\\r]'` : null;
+export const withLineBreaks = (name: string, column: Column): string | null =>
+  ["text", "json", "other", "enum"].includes(column.type.kind) ? `${castText(name, column)} ~ '[\\n\\r]'` : null;
 
 /** Which stored moments are not in the calendar of date controls (HTML, 2.3.5). */
 export const outOfCalendar = (name: string): string =>

@@ -19,7 +19,7 @@ export const entries: ControlKind<"entries"> = {
   keeps: (text) => !text.startsWith("{"),
   plainer: "multi-line",
   unshown: (name) =>
-    `(array_ndims(${name}) > 1 OR EXISTS (SELECT FROM unnest(${name}) AS e WHERE e IS NULL OR e = '' OR e <> btrim(e) OR e ~ '[\\n\\r]' OR e ~ '^\\{'))`,
+    `(array_ndims(${name}) > 1 OR EXISTS (SELECT FROM unnest(${name}::text[] COLLATE "default") AS e WHERE e IS NULL OR e = '' OR e <> btrim(e) OR e ~ '[\\n\\r]' OR e ~ '^\\{'))`,
   textOf: (stored) => {
     const read = entriesOf(stored);
     return isPlain(read) && !read[0]?.startsWith("{") ? read.join("\n") : stored;

@@ -9,7 +9,8 @@ import { isRefusal, saidOf, unavailabilityOf } from "../postgres/unavailable.js"
 import { decodeSegment, encodeSegment, queryText } from "../settings/bound/path.js";
 import { mayMake, mayOpen } from "../steps/access.js";
 import { answer } from "../steps/answer.js";
-import { readKey } from "../steps/key.js";
+import { isWrittenAlike, readKey } from "../steps/key.js";
+import { load } from "../steps/load.js";
 import type { MatchedRoute } from "../steps/route.js";
 import { failed, notFound, type Outcome, type Refusal, refused, type View } from "../trip/outcome.js";
 import type { SavedEvent } from "../trip/own.js";
@@ -147,7 +148,7 @@ class RoundTrip {
       const read = readKey(page, segments);
       if (!read.ok) return this.malformedKey(page, read.reason, segments);
       this.key = read.key;
-      const better = this.betterAddress(segments, read.key);
+      const better = isWrittenAlike(page) ? this.betterAddress(segments, read.key) : null;
       if (better !== null) return { kind: "shown", view: { what: "better-address", to: better } };
       this.recorder.note(
         "key",
@@ -164,6 +165,13 @@ class RoundTrip {
     const trace = request.trace === undefined ? {} : { trace: request.trace };
     const told = { actor: entered.actor.id, page: page.name, request: request.id, ...trace };
     const dependencies = { ...this.dependencies, database: telling(this.dependencies.database, told) };
+    // A form is sent to where it was opened.
+    if (operations[operation].keyed && operations[operation].way === "open" && !isWrittenAlike(page)) {
+      const stored = await this.storedKey({ page, key: this.key ?? [], facts: entered, dependencies });
+      const better = this.betterAddress(segments, stored);
+      if (better !== null) return { kind: "shown", view: { what: "better-address", to: better } };
+      this.key = stored;
+    }
     const trip: Trip = {
       page,
       key: this.key ?? [],
@@ -212,6 +220,12 @@ class RoundTrip {
   private malformedKey(page: Page, reason: string, segments: readonly string[] = this.key ?? []): Outcome {
     this.recorder.note("key", [{ name: "typed", value: segments.join("/") }], reason);
     return refused("malformed-key", page);
+  }
+
+  /** The key as it is stored, by which the log and all who look at the record know it; the one of the address where there is no such record. */
+  private async storedKey(asking: Parameters<typeof load>[0]): Promise<readonly string[]> {
+    const found = await load(asking);
+    return asking.page.key.map(({ name }, index) => found?.row[name] ?? asking.key[index] ?? "");
   }
 
   /** The one address of a record whose key is written in another way in this one: `/rivers/01`. Null where it is written as it should be. */

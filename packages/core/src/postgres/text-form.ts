@@ -15,10 +15,15 @@ function stampOf(expression: string, { type }: Column): string {
   return `('sha256:' || encode(sha256(${bytes}), 'hex') || ':' || octet_length(${expression}))`;
 }
 
-/** The same for any expression of the column's type. */
+/**
+ * The same for any expression of the column's type. Of a text whose collation is not deterministic it is one that is, by which it can be
+ * searched and told from others that are written otherwise.
+ */
 export const castText = (expression: string, column: Column): string =>
   column.stamped
     ? stampOf(expression, column)
     : column.type.cast === "inet"
       ? `abbrev(${expression})`
-      : `${expression}::text`;
+      : column.type.folded
+        ? `(${expression}::text COLLATE "default")`
+        : `${expression}::text`;

@@ -59,6 +59,10 @@ function untaken({ rows }: Prepared, { column, rules }: Field, values: readonly 
   return values.toSorted((a, b) => Number(taken.has(a)) - Number(taken.has(b)));
 }
 
+/** Texts of which most patterns refuse one: a sign, several words, capitals, digits, a space at an end. */
+const strange = ["~", "no such thing", "\u{1F30A}", "No such thing", "x ", "0", ..."|<>@;,:/\\\"'#%_-+*.!?"];
+const mostOutside = 4;
+
 /** What is tried for one rule. */
 export function sidesOf(prepared: Prepared, field: Field, { rule, demand }: Rule, row: Row): Sides | string {
   const { page, rows } = prepared;
@@ -108,9 +112,12 @@ export function sidesOf(prepared: Prepared, field: Field, { rule, demand }: Rule
     case "one-of":
       return {
         inside: texts(page, field, others.length > 0 ? untaken(prepared, field, others).slice(0, 2) : [own]),
-        outside: asIs("~", "no such thing", "\u{1F30A}", ...(staysBlank(field) ? ["   "] : [])).filter(
-          ({ value }) => kindOf({ rule }).broken?.(demand, { column: field.column, value, text: value ?? "" }) !== null,
-        ),
+        outside: asIs(...(staysBlank(field) ? ["   "] : []), ...strange)
+          .filter(({ typed }) => {
+            const text = tidy(field, typed);
+            return kindOf({ rule }).broken?.(demand, { column: field.column, value: text, text }) !== null;
+          })
+          .slice(0, mostOutside),
       };
     case "unique": {
       const { columns } = demand as { columns: readonly string[] };

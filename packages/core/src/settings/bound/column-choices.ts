@@ -47,7 +47,10 @@ export function tellingColumn(table: Table, key: Column): Column {
       !isHonorific(table, column),
   );
   const named = tellingNames.map((called) => texts.find((column) => called.test(column.name)));
-  return named.find((column) => column !== undefined) ?? texts[0] ?? momentOf(table, key) ?? key;
+  // What names another record says little of this one.
+  const refers = ({ name }: Column): boolean => table.references.some(({ columns }) => columns.includes(name));
+  const own = texts.find((column) => !refers(column)) ?? texts[0];
+  return named.find((column) => column !== undefined) ?? own ?? momentOf(table, key) ?? key;
 }
 
 /** One column equals another one's value on the form. */
