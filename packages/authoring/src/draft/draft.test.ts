@@ -103,6 +103,19 @@ texts: { new: New station, add: Add station }
     expect(drafted).toMatch(/- address$/m);
   });
 
+  test("sets nothing that is part of the key", () => {
+    const [id, text] = river.columns as [Column, Column];
+    const version: Column = { ...id, name: "version", default: "1", written: "freely" };
+    const [key] = river.keys;
+    const drafted = (columns: readonly string[]) =>
+      draftPages({
+        tables: [{ ...river, columns: [id, text, version], keys: key ? [{ ...key, columns }] : [] }],
+        unusable: [],
+      }).drafts[0]?.text;
+    expect(drafted(["id"])).toContain("set: { version:");
+    expect(drafted(["id", "version"])).not.toContain("set:");
+  });
+
   test("cleans up what is typed where the table wants it in upper or lower case, or without spaces around it", () => {
     const [id, text] = river.columns as [Column, Column];
     const kept = (column: string, form: string) =>

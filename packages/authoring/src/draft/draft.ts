@@ -66,10 +66,11 @@ const isStamp = ({ name, type, default: given }: Column): boolean =>
   (stamp.test(name) || (type.kind !== "date" && now.test(given)));
 
 /** What a page gives such columns by itself: who changed or made a record, and when, where the table doesn't. */
-function setOf({ columns, triggersUpdates }: Table): Readonly<Record<string, unknown>> {
+function setOf({ columns, keys, triggersUpdates }: Table): Readonly<Record<string, unknown>> {
   const given = columns.flatMap((column): [string, unknown][] => {
     const { name, type } = column;
-    if (!mayChange(column) || !column.granted.insert) return [];
+    // What is part of the key is nothing that a page sets.
+    if (!mayChange(column) || !column.granted.insert || keys[0]?.columns.includes(name)) return [];
     if (mayBeLockVersion(column)) return triggersUpdates ? [] : [[name, incremented(column)]];
     const isMoment = type.kind === "timestamp" || type.kind === "timestamptz";
     if (isMoment && /^(updated|modified|changed|edited)_?at$/i.test(name)) return [[name, "now"]];

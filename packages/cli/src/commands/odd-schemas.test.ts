@@ -374,6 +374,8 @@ describe("a schema that nobody designed", () => {
     "number %i: drafted without an error, opened and sent as it is, changed field by field, listed, sent as files and back, and rehearsed without an alarm",
     async (seed) => {
       const world = await make(oddSchema(seed));
+      // Of a schema whose tables all have a column that no page can have, nothing is drafted.
+      if ((await readdir(world.directory)).length === 0) return;
       const checked = await checkFiles({ database: world.made.pages, files: [world.directory], rows: true });
       const errors = checked.flatMap(({ file, findings }) =>
         findings

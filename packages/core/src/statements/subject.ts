@@ -5,7 +5,8 @@ import type { Table } from "../table/model.js";
  * Looks closer at what a refusal names: whether the table is the page's own or a partition of it, and the columns that a
  * constraint or an index is about, those of its expressions included (they stand in `pg_depend`, whatever form the expression has).
  *
- * It answers one row: `own`, `columns` as a JSON array of names, and the constraint's `definition`; none where there is no such table.
+ * It answers one row: `own`, `columns` as a JSON array of names, the constraint's `definition`, and `to`, the page's columns where a partition of
+ * its table is referred to; none where there is no such table.
  *
  * @param named the table that PostgreSQL named with the refusal
  */
@@ -29,7 +30,10 @@ export function subjectStatement(
     OR EXISTS (SELECT FROM pg_index AS x JOIN pg_class AS i ON i.oid = x.indexrelid JOIN pg_depend AS d ON d.classid = 'pg_class'::regclass AND d.objid = i.oid
       WHERE x.indrelid = c.oid AND i.relname = ${called} AND d.refobjid = c.oid AND d.refobjsubid = a.attnum)
   ))::text AS "columns",
-  (SELECT pg_get_constraintdef(k.oid) FROM pg_constraint AS k WHERE k.conrelid = c.oid AND k.conname = ${called}) AS "definition"
+  (SELECT pg_get_constraintdef(k.oid) FROM pg_constraint AS k WHERE k.conrelid = c.oid AND k.conname = ${called}) AS "definition",
+  (SELECT json_agg(DISTINCT a.attname) FROM pg_constraint AS k JOIN pg_attribute AS a ON a.attrelid = k.confrelid AND a.attnum = ANY (k.confkey)
+    WHERE k.conrelid = c.oid AND k.conname = ${called} AND k.contype = 'f'
+      AND EXISTS (SELECT FROM pg_partition_ancestors(k.confrelid) AS p WHERE p.relid = to_regclass(${own})))::text AS "to"
 FROM pg_class AS c
 JOIN pg_namespace AS n ON n.oid = c.relnamespace
 WHERE n.nspname = ${schema} AND c.relname = ${name}`,

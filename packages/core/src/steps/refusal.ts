@@ -60,7 +60,13 @@ async function subjectOf(page: Page, refusal: DatabaseRefusal, database: Databas
   const named = refusal.table;
   if (known || named === null) return known ?? { own: true, columns: [], definition: "" };
   const [row] = await database.run(subjectStatement(page.table, named, refusal.constraint));
-  if (row?.own !== "true") return { own: false, table: tableName(named) };
+  if (row?.own !== "true") {
+    // What refers to one of the table's partitions is a constraint by another name.
+    const to = namesIn(row?.to);
+    return to.length > 0
+      ? { own: "referred-to", table: named.name, columns: to }
+      : { own: false, table: tableName(named) };
+  }
   const columns = namesIn(row.columns);
   return {
     own: true,

@@ -43,6 +43,11 @@ beforeAll(async () => {
       "CREATE TABLE proof.lamp (id integer PRIMARY KEY, place text NOT NULL REFERENCES proof.place)",
       "INSERT INTO proof.place VALUES ('P1'), ('P2')",
       "INSERT INTO proof.lamp VALUES (1, 'P1')",
+      "CREATE TABLE proof.tank (code text PRIMARY KEY) PARTITION BY HASH (code)",
+      "CREATE TABLE proof.tank_all PARTITION OF proof.tank FOR VALUES WITH (MODULUS 1, REMAINDER 0)",
+      "CREATE TABLE proof.tap (id integer PRIMARY KEY, tank text NOT NULL REFERENCES proof.tank)",
+      "INSERT INTO proof.tank VALUES ('T1')",
+      "INSERT INTO proof.tap VALUES (1, 'T1')",
       "CREATE TABLE proof.ruled (id integer PRIMARY KEY, name text)",
       "INSERT INTO proof.ruled VALUES (1, 'one')",
       "CREATE RULE keep AS ON UPDATE TO proof.ruled DO INSTEAD NOTHING",
@@ -56,6 +61,7 @@ beforeAll(async () => {
         .replace("/{site}", "/{site}/{day}")
         .replace("key: site", "key: [site, day]"),
       place: page("place", "code", "[code]", ", key-editable: true"),
+      tank: page("tank", "code", "[code]", ", key-editable: true"),
       ruled: page("ruled", "id", "[name]"),
     },
   });
@@ -90,6 +96,10 @@ describe("a refusal names what it concerns", () => {
     const { response } = await attempt("/place/P1/edit", { code: "P3" });
     expect(response.status).toBe(422);
     expect(response.body).toContain("Code can&#39;t be changed: records in Lamp refer to it.");
+    // A partition is referred to by a constraint of another name.
+    const parted = await attempt("/tank/T1/edit", { code: "T2" });
+    expect(parted.response.status).toBe(422);
+    expect(parted.response.body).toContain("Code can&#39;t be changed: records in Tap refer to it.");
   });
 
   test("another table that a trigger could not write to, and that it was a trigger", async () => {
