@@ -66,6 +66,9 @@ test("a page is drafted over a table of CHECKs, gives one of them its own messag
     await expect(saidAt(person, "ends_on")).toHaveText("Ends on must not be before Starts on.");
     await expect(saidAt(person, "mail")).toHaveText("Give a mail address or a phone number.");
     await expect(saidAt(person, "code")).toHaveCount(0);
+    // What is wrong can be seen at the control.
+    await expect(person.getByLabel("Mail")).toHaveCSS("border-top-width", "2px");
+    await expect(person.getByLabel("Phone")).toHaveCSS("border-top-width", "1px");
     await person.getByLabel("Ends on").fill("2026-03-09");
     await person.getByLabel("Phone").fill("01632 960018");
     await person.getByRole("button", { name: "Update", exact: true }).click();

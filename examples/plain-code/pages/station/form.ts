@@ -171,6 +171,9 @@ export function readForm(
     new Big(form.warning_m).lte(form.alert_m)
   )
     problems.push({ field: "warning_m", message: "The warning level must lie above the alert level." });
+  // In the order of the form; what concerns no field last.
+  const placeOf = ({ field }: Problem): number => (field === null ? fields.length : fields.indexOf(field as Field));
+  problems.sort((a, b) => placeOf(a) - placeOf(b));
   for (const field of ["river_id", "region_id"] as const)
     if (
       isRight(field) &&

@@ -218,8 +218,6 @@ export function readForm(
   const form: Values = { ...visit, ...changes };
   const changed = (...names: readonly Field[]): boolean => names.some((name) => name in changes);
   const isRight = (name: Field): boolean => problems.every(({ field }) => field !== name);
-  // In the order of the form.
-  problems.sort((a, b) => fields.indexOf(a.field as Field) - fields.indexOf(b.field as Field));
   // form.follow_up_on > form.visited_at
   if (
     changed("follow_up_on", "visited_at") &&
@@ -228,6 +226,9 @@ export function readForm(
     instant(form.follow_up_on) <= instant(form.visited_at)
   )
     problems.push({ field: "follow_up_on", message: "The follow-up must come after the visit." });
+  // In the order of the form; what concerns no field last.
+  const placeOf = ({ field }: Problem): number => (field === null ? fields.length : fields.indexOf(field as Field));
+  problems.sort((a, b) => placeOf(a) - placeOf(b));
   for (const field of ["station_code"] as const)
     if (
       isRight(field) &&

@@ -239,11 +239,13 @@ export function formFile(page: Page): string {
   const byTable = tableChecks(page).flatMap((check) => tableCheckCode(page, code, check));
   const judged = [
     ...conditional,
-    conditional.length > 0 || files.length > 0
-      ? "// In the order of the form.\nproblems.sort((a, b) => fields.indexOf(a.field as Field) - fields.indexOf(b.field as Field));"
-      : "",
     ...page.checks.map((check) => checkCode(page, code, check)),
     ...(byTable.length > 0 ? ["const known = [...problems];", ...byTable] : []),
+    conditional.length > 0 || files.length > 0 || page.checks.length > 0 || byTable.length > 0
+      ? `// In the order of the form; what concerns no field last.
+const placeOf = ({ field }: Problem): number => (field === null ? fields.length : fields.indexOf(field as Field));
+problems.sort((a, b) => placeOf(a) - placeOf(b));`
+      : "",
     reasonCode(page, code),
     choiceCode(page),
   ].filter(Boolean);

@@ -84,10 +84,14 @@ export function ruleCode(rule: Rule, field: Field, language: Language, called: S
         told("step", { limit: rule.demand as string }),
       );
     case "pattern": {
-      const { source, code } = rule.demand as Pattern;
+      const { source, code = "pattern", part } = rule.demand as Pattern;
       const plain = patternOf(source);
       if (plain.isRe2) called.add("re2");
-      return broken(`!${plain.code}`, told(code ?? "pattern"));
+      const message =
+        code === "must-not-contain" && rule.message === null
+          ? notContained(source, told("must-not-contain", { part: { code: "part" } }), told("no-spaces"))
+          : told(code, part === undefined ? {} : { part });
+      return broken(`!${plain.code}`, message);
     }
     case "e-mail":
     case "web-address":
@@ -99,6 +103,10 @@ export function ruleCode(rule: Rule, field: Field, language: Language, called: S
       throw new NotPlain(`the rule "${rule.rule}"`);
   }
 }
+
+/** The first character that may not be there, in words of its own where it can't be seen. */
+const notContained = (source: string, aPart: string, spaces: string): string =>
+  `((part) => (part.trim() === "" ? ${spaces} : ${aPart}))([...value].find((each) => !/^${source.slice(0, -1)}$/u.test(each)) ?? "")`;
 
 /** How a field is read, and the rules that are judged with that. */
 function typeCode(

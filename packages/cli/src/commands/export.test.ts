@@ -60,7 +60,7 @@ const names = [
 const kindsTable = `CREATE SCHEMA "odd ones";
 CREATE TABLE "odd ones"."order" (
   "Number" bigint PRIMARY KEY, "user" varchar(20), "two words" text NOT NULL DEFAULT '', e_mail text UNIQUE, site text, size text CHECK (size IN ('small', 'large')),
-  "select" text, weight double precision, ratio numeric, exact numeric(8,3) CHECK (exact >= 0), share smallint CHECK (share BETWEEN 0 AND 100), total bigint, wanted boolean,
+  "select" text CHECK ("select" !~ '[;/ ]'), weight double precision, ratio numeric, exact numeric(8,3) CHECK (exact >= 0), share smallint CHECK (share BETWEEN 0 AND 100), total bigint, wanted boolean,
   mark uuid, begins timestamp, ends timestamptz, seen date CHECK (seen >= '2000-01-01'), "row" jsonb, kept char(4), changed_by text, changed_at timestamptz, note text, secret_word text, reason text,
   CONSTRAINT wanted_small CHECK (NOT wanted OR size = 'small' OR share IS NOT NULL), CONSTRAINT near CHECK (ratio <= exact + 2),
   CONSTRAINT sited CHECK ((size = 'small') = (site IS NOT NULL)), CONSTRAINT shared CHECK (share >= exact),

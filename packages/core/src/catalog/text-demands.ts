@@ -48,13 +48,27 @@ export function patternIn([left, by, right]: Comparison, columns: readonly strin
   const [words, read] = reading;
   const matches = read(source.text);
   const either = source.isCitext || by.endsWith("*") ? " in either case" : "";
-  return matches === null
-    ? undefined
-    : { column, by: "matches", values: [matches, `${words} ${source.text}${either}`] };
+  if (matches === null) return undefined;
+  const told = [matches, `${words} ${source.text}${either}`];
+  // Of characters that may be nowhere the first one is told.
+  return {
+    column,
+    by: "matches",
+    values: isOfCharacters(matches) && by.startsWith("!") ? [...told, "must-not-contain"] : told,
+  };
 }
 
+/** Whether a pattern says of each character alone whether it may be there. */
+const isOfCharacters = (matches: string): boolean => /^\[(?:[^\]\\]|\\.)+\]\*$/.test(matches);
+
 const startIn = (column: string, { text, isCitext }: { readonly text: string; readonly isCitext: boolean }) =>
-  isCitext ? undefined : ({ column, by: "matches", values: [startingWith(text), `starts with ${text}`] } as const);
+  isCitext
+    ? undefined
+    : ({
+        column,
+        by: "matches",
+        values: [startingWith(text), `starts with ${text}`, "must-start-with", text],
+      } as const);
 
 /** `starts_with(code, 'MV-'::text)`. */
 export function startsIn(part: string, columns: readonly string[]): Demand | undefined {
@@ -115,5 +129,5 @@ export function positionIn([left, by, right]: Comparison, columns: readonly stri
   const text = textIn(part)?.text;
   const isThere = (by === ">" && constantIn(right) === "0") || (by === ">=" && constantIn(right) === "1");
   if (column === undefined || !text || !isThere) return undefined;
-  return { column, by: "matches", values: [containing(text), `contains ${text}`] };
+  return { column, by: "matches", values: [containing(text), `contains ${text}`, "must-contain", text] };
 }

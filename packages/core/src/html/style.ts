@@ -77,7 +77,7 @@ input.quill-figure, textarea.quill-code, .quill-fixed .quill-value { font-family
 .quill-fixed .quill-value { white-space: pre-wrap; overflow-wrap: anywhere; }
 :where(.quill) textarea { resize: vertical; min-height: 5rem; }
 .quill-problem::before { content: "✕ "; }
-.quill-wrong input, .quill-wrong select, .quill-wrong textarea { border-color: var(--quill-refuse); border-width: 2px; }
+.quill-wrong input:not([type=checkbox]):not([type=radio]), .quill-wrong select, .quill-wrong textarea { border-color: var(--quill-refuse); border-width: 2px; }
 .quill-problem { margin: 0; color: var(--quill-refuse); font-weight: 700; }
 .quill-conflict { margin: 0; color: var(--quill-draft); }
 .quill-replaced { margin: 0; color: var(--quill-soft); }

@@ -9,7 +9,7 @@ import type { Row, Statement, Stored } from "../postgres/statement.js";
 import { isRefusal } from "../postgres/unavailable.js";
 import { type Assignment, type Guard, saveStatement } from "../statements/save.js";
 import { togetherStatement } from "../statements/together.js";
-import { checkAcross, checkFields, conditionsOf, formValues } from "../steps/check.js";
+import { checkAcross, checkFields, conditionsOf, formValues, inFormOrder } from "../steps/check.js";
 import { type ComparedField, changedFields, compareWithStored } from "../steps/compare.js";
 import { load, type StoredRecord } from "../steps/load.js";
 import type { Submission } from "../steps/read.js";
@@ -83,7 +83,8 @@ function reasonProblem({ page, facts }: Trip, { fields, reason }: Submission, ro
 function knownProblems({ trip, submission }: Given, row: Row): readonly Problem[] {
   const { fields } = submission;
   const problems = [...checkFields(trip, row, fields), ...checkAcross(trip, row, fields)];
-  return [...problems, ...checkTable(trip, row, fields, problems), ...reasonProblem(trip, submission, row)];
+  const ofTable = checkTable(trip, row, fields, problems);
+  return [...inFormOrder(trip.page, [...problems, ...ofTable]), ...reasonProblem(trip, submission, row)];
 }
 
 /** The newest entries of a record. */

@@ -4,7 +4,7 @@ import { rowIn } from "../postgres/answered.js";
 import type { Row } from "../postgres/statement.js";
 import { createStatement, isConstant } from "../statements/create.js";
 import { afterStatement } from "../statements/routine.js";
-import { checkAcross, checkFields, formValues } from "../steps/check.js";
+import { checkAcross, checkFields, formValues, inFormOrder } from "../steps/check.js";
 import { lookUp } from "../steps/look-up.js";
 import type { Submission } from "../steps/read.js";
 import type { SubmittedField } from "../steps/read-field.js";
@@ -97,7 +97,7 @@ function judge({ trip, submission }: Given): { fields: readonly SubmittedField[]
   const fields = judgedFields(submission.fields);
   const checks = knownChecks(page, unknownColumns(page, submission.fields));
   const problems = [...checkFields(trip, {}, fields), ...checkAcross(trip, {}, fields, { checks })];
-  return { fields, problems: [...problems, ...checkTable(trip, {}, fields, problems)] };
+  return { fields, problems: inFormOrder(page, [...problems, ...checkTable(trip, {}, fields, problems)]) };
 }
 
 /** Judges the record as the table has made it, defaults, generated columns and triggers included. */

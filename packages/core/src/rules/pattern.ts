@@ -3,7 +3,7 @@ import * as v from "valibot";
 import type { MessageCode } from "../messages/catalog.js";
 import type { CheckConstraint } from "../table/model.js";
 import { isRequiredByTable } from "./required.js";
-import type { RuleKind } from "./rule.js";
+import type { RuleKind, Wrong } from "./rule.js";
 
 export interface Pattern {
   readonly source: string;
@@ -12,6 +12,8 @@ export interface Pattern {
   readonly ofTable?: string;
   /** What is said where it isn't matched and more can be said than that. */
   readonly code?: MessageCode;
+  /** The text that it must start with, or contain. */
+  readonly part?: string;
 }
 
 /** Whether a whole text fits a pattern, in time that grows with its length only (RE2); null where it is none that is known here. */
@@ -27,15 +29,36 @@ export function fitsPattern(source: string, text: string): boolean | null {
 const notBlank = "[\\s\\S]*[^ ][\\s\\S]*";
 
 /** What is said of texts that a table wants in a form of its own. */
-const codes: ReadonlySet<string> = new Set<MessageCode>(["upper-case", "lower-case", "spaces-around"]);
+const codes: ReadonlySet<string> = new Set<MessageCode>([
+  "upper-case",
+  "lower-case",
+  "spaces-around",
+  "must-start-with",
+  "must-contain",
+  "must-not-contain",
+]);
 const isCode = (text: string | undefined): text is MessageCode => text !== undefined && codes.has(text);
 
+/** The first character that is none of those that the whole text is made of. */
+function notContained({ source }: Pattern, value: string): Wrong {
+  const part = [...value].find((character) => fitsPattern(source, character) === false) ?? "";
+  return part.trim() === "" ? ["no-spaces", {}] : ["must-not-contain", { part }];
+}
+
 /** What the table demands; what can't be compiled is left to PostgreSQL. */
-function ofCheck({ values: [source, ofTable = "not blank", form] }: CheckConstraint): readonly Pattern[] {
+function ofCheck({ values: [source, ofTable = "not blank", form, part] }: CheckConstraint): readonly Pattern[] {
   const code = source === undefined ? "blank" : isCode(form) ? form : undefined;
   try {
     const compiled = RE2JS.compile(source ?? notBlank);
-    return [{ source: source ?? notBlank, compiled, ofTable, ...(code ? { code } : {}) }];
+    return [
+      {
+        source: source ?? notBlank,
+        compiled,
+        ofTable,
+        ...(code ? { code } : {}),
+        ...(part === undefined ? {} : { part }),
+      },
+    ];
   } catch {
     return [];
   }
@@ -74,5 +97,9 @@ export const pattern: RuleKind<Pattern, string> = {
   implied: ({ source }, others) => others.some((other) => other.source === source),
   words: ({ source, ofTable }) => ofTable ?? `pattern ${source}`,
   schema: ({ source }) => ({ pattern: `^(?:${source})$` }),
-  broken: ({ compiled, code }, { value }) => (compiled.matches(value ?? "") ? null : [code ?? "pattern", {}]),
+  broken(demand, { value }) {
+    if (demand.compiled.matches(value ?? "")) return null;
+    const { code = "pattern", part } = demand;
+    return code === "must-not-contain" ? notContained(demand, value ?? "") : [code, part === undefined ? {} : { part }];
+  },
 };
