@@ -152,6 +152,7 @@ export function checkAcross(
 
 /** In the order of the form, in which they are read and put right; what concerns no field last. */
 export const inFormOrder = ({ fields }: Page, problems: readonly Problem[]): readonly Problem[] => {
+  if (problems.length < 2) return problems;
   const places = new Map(fields.map(({ column }, index) => [column.name, index]));
   const placeOf = ({ field }: Problem): number => places.get(field ?? "") ?? fields.length;
   return problems.toSorted((one, other) => placeOf(one) - placeOf(other));

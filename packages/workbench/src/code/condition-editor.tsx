@@ -9,6 +9,7 @@ import type { Editing } from "../sheet/editing/settings.js";
 import { completeNames } from "./condition-names.js";
 import { editorTheme } from "./editor-theme.js";
 import { nameTypes } from "./name-types.js";
+import { useOutsideText } from "./outside-text.js";
 
 interface ConditionEditorProps {
   readonly id: string;
@@ -39,8 +40,9 @@ export default function ConditionEditor({
 }: ConditionEditorProps) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView>(null);
-  const latest = useRef({ onChange, names, problem });
-  latest.current = { onChange, names, problem };
+  const latest = useRef({ names, problem });
+  latest.current = { names, problem };
+  const updated = useOutsideText(view, value, onChange);
 
   // Before anything is drawn, so that no key falls between the two.
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes comes by the effects below
@@ -74,9 +76,7 @@ export default function ConditionEditor({
           ),
           keymap.of([...completionKeymap, ...historyKeymap, ...standardKeymap]),
           attributes.of(EditorView.contentAttributes.of({ id, "aria-label": label, spellcheck: "false" })),
-          EditorView.updateListener.of((update) => {
-            if (update.docChanged) latest.current.onChange(update.state.doc.toString());
-          }),
+          EditorView.updateListener.of(updated),
         ],
       }),
     });
@@ -95,13 +95,6 @@ export default function ConditionEditor({
     view.current?.focus();
     view.current?.dispatch({ selection: { anchor: 0, head: view.current.state.doc.length } });
   });
-
-  useEffect(() => {
-    const editor = view.current;
-    const doc = editor?.state.doc.toString();
-    if (editor && doc !== undefined && doc !== value)
-      editor.dispatch({ changes: { from: 0, to: doc.length, insert: value } });
-  }, [value]);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: another problem is the occasion
   useEffect(() => {

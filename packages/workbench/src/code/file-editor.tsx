@@ -16,22 +16,13 @@ import { usePageFile } from "../api/queries.js";
 import { completeFile, type FileNames } from "./complete-file.js";
 import { editorTheme } from "./editor-theme.js";
 import type { Schema } from "./names-in-schema.js";
+import { useOutsideText } from "./outside-text.js";
 
 interface FileEditorProps {
   readonly text: string;
   readonly findings: readonly Finding[];
   readonly fields: readonly Pick<SheetField, "name" | "type" | "shows">[];
   readonly onChange: (text: string) => void;
-}
-
-/** The smallest change between two texts, so that the cursor stays where it is. */
-function changeBetween(before: string, after: string): { from: number; to: number; insert: string } {
-  let from = 0;
-  const shorter = Math.min(before.length, after.length);
-  while (from < shorter && before[from] === after[from]) from += 1;
-  let end = 0;
-  while (end < shorter - from && before[before.length - 1 - end] === after[after.length - 1 - end]) end += 1;
-  return { from, to: before.length - end, insert: after.slice(from, after.length - end) };
 }
 
 /** Findings at their places in a text; one beyond its end is of an earlier text. */
@@ -55,9 +46,9 @@ export default function FileEditor({ text, findings, fields, onChange }: FileEdi
     settings: data?.settings ?? { page: [], field: [] },
     shown: (field) => fields.find(({ name }) => name === field)?.shows ?? [],
   };
-  const latest = useRef({ onChange, names, schema });
-  latest.current = { onChange, names, schema };
-  const following = useRef(false);
+  const latest = useRef({ names, schema });
+  latest.current = { names, schema };
+  const updated = useOutsideText(view, text, onChange);
 
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; what changes comes by the effects below
   useEffect(() => {
@@ -87,24 +78,13 @@ export default function FileEditor({ text, findings, fields, onChange }: FileEdi
             spellcheck: "false",
             tabindex: "0",
           }),
-          EditorView.updateListener.of((update) => {
-            if (update.docChanged && !following.current) latest.current.onChange(update.state.doc.toString());
-          }),
+          EditorView.updateListener.of(updated),
         ],
       }),
     });
     view.current = made;
     return () => made.destroy();
   }, []);
-
-  useEffect(() => {
-    const editor = view.current;
-    const before = editor?.state.doc.toString();
-    if (!editor || before === undefined || before === text) return;
-    following.current = true;
-    editor.dispatch({ changes: changeBetween(before, text) });
-    following.current = false;
-  }, [text]);
 
   useEffect(() => {
     // Set rather than asked for: a linter that was run for the text already is not run again for findings that come later.
