@@ -14,7 +14,7 @@ function readPart(column: Column, segment: string): { value: string } | { reason
   const decoded = decodeSegment(segment);
   if (decoded === undefined) return { reason: `${column.name}: not readable in the address` };
   // PostgreSQL fills it with blanks, and compares it without.
-  const typed = column.type.cast === "bpchar" ? decoded.replace(/ +$/, "") : decoded;
+  const typed = column.type.cast === "bpchar" ? decoded.replace(/(?<! ) +$/, "") : decoded;
   // An empty text is a value of its own; only among a form's fields does it stand for nothing.
   if (typed === "" && column.type.kind === "text") return { value: "" };
   const read = readValue(column.type, typed, "UTC");
