@@ -67,15 +67,15 @@ test("at 1280x800 at most 200 pixels stand above the columns, in every state, an
   await page.locator(".cm-line", { hasText: "fields:" }).click();
   await page.keyboard.press("End");
   await page.keyboard.type("\n  - nothing_like_it");
-  await expect(page.getByRole("button", { name: /1 error/ })).toBeVisible();
+  await expect(page.getByRole("button", { name: "1 error", exact: true })).toBeVisible();
   await page.getByRole("tab", { name: "Rules", exact: true }).click();
   told.error = await columnsAt(page);
-  await page.getByRole("button", { name: /1 error/ }).click();
+  await page.getByRole("button", { name: "1 error", exact: true }).click();
   await expect(page.getByRole("group", { name: /1 error/ })).toContainText("has no column");
   expect(await columnsAt(page)).toBe(told.error);
   await page.keyboard.press("Escape");
   await page.keyboard.press("Control+z");
-  await expect(page.getByRole("button", { name: /1 error/ })).toHaveCount(0);
+  await expect(page.getByRole("button", { name: "1 error", exact: true })).toHaveCount(0);
 
   await served(page).getByLabel("What was found").fill("z".repeat(5000));
   await served(page).getByRole("button", { name: "Update" }).click();
