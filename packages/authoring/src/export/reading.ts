@@ -84,7 +84,8 @@ export function ruleCode(rule: Rule, field: Field, language: Language, called: S
         told("step", { limit: rule.demand as string }),
       );
     case "pattern": {
-      const { source, code = "pattern", part } = rule.demand as Pattern;
+      const { source, code: own = "pattern", part } = rule.demand as Pattern;
+      const code = own === "must-not-contain" && field.column.sensitive ? "pattern" : own;
       const plain = patternOf(source);
       if (plain.isRe2) called.add("re2");
       const message =

@@ -97,9 +97,11 @@ export const pattern: RuleKind<Pattern, string> = {
   implied: ({ source }, others) => others.some((other) => other.source === source),
   words: ({ source, ofTable }) => ofTable ?? `pattern ${source}`,
   schema: ({ source }) => ({ pattern: `^(?:${source})$` }),
-  broken(demand, { value }) {
+  broken(demand, { column, value }) {
     if (demand.compiled.matches(value ?? "")) return null;
     const { code = "pattern", part } = demand;
+    // Not even one character of what is told to nobody.
+    if (code === "must-not-contain" && column.sensitive) return ["pattern", {}];
     return code === "must-not-contain" ? notContained(demand, value ?? "") : [code, part === undefined ? {} : { part }];
   },
 };

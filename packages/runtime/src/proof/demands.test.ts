@@ -287,3 +287,18 @@ test.each([
   const { rules } = await judged(type, check);
   expect(rules.filter((rule) => rule !== "max-length")).toEqual([]);
 });
+
+test("of a sensitive column no character is told that may not be there", async () => {
+  const { column, rules } = await rulesOver("text", "v !~ '[/;]'", "text");
+  const said = (sensitive: boolean) =>
+    rules.flatMap(
+      ({ rule, demand }) =>
+        kindOf({ rule }).broken?.(demand, {
+          column: sensitive ? { ...column, sensitive } : column,
+          value: "a/b",
+          text: "a/b",
+        }) ?? [],
+    );
+  expect(said(false)).toEqual(["must-not-contain", { part: "/" }]);
+  expect(said(true)).toEqual(["pattern", {}]);
+});
